@@ -288,6 +288,7 @@ def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
             " ALTER TABLE confirmed RENAME TO settled; ALTER TABLE rig DROP COLUMN channel;"
             " ALTER TABLE destination DROP COLUMN title; ALTER TABLE destination DROP COLUMN plays;"
             " ALTER TABLE live_wish DROP COLUMN feeds_stay; DROP TABLE series;"
+            " ALTER TABLE live_wish DROP COLUMN loudspeaker;"
             " ALTER TABLE live_wish DROP COLUMN muting; DROP TABLE version;"
             " ALTER TABLE reading DROP COLUMN version;"
             " ALTER TABLE rig RENAME COLUMN preferences TO wishes;"

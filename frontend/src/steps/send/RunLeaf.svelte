@@ -42,6 +42,31 @@
   }
 </script>
 
+{#snippet aloud()}
+  <section aria-label="What the loudspeaker plays">
+    <h3>What the loudspeaker plays</h3>
+    <label class="block">
+      is
+      <select
+        value={loudspeaker.pinned ? (loudspeaker.on ? 'on' : 'off') : 'derived'}
+        onchange={(e) => takeOut(e.currentTarget.value)}
+      >
+        <option value="derived"
+          >{loudspeaker.derived
+            ? t('taken out of the microphone, as derived')
+            : t('left in the microphone, as derived')}</option
+        >
+        <option value="on">{t('taken out of the microphone')}</option>
+        <option value="off">{t('left in the microphone')}</option>
+      </select>
+      <span class="soft">{loudspeaker.because}</span>
+    </label>
+    {#each run.loudspeaker.facts as fact (fact.name)}
+      <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
+    {/each}
+  </section>
+{/snippet}
+
 {#if run.live}
   <ul>
     <li><Mark kind="good" /> <span>Live since {clock(run.since ?? '')}</span></li>
@@ -92,6 +117,7 @@
     </select>
     <span class="soft">beyond a block, for blocks that come late</span>
   </label>
+  {@render aloud()}
   <h3>Where the time goes</h3>
   <div bind:clientWidth={width}>
     <svg {width} height={paths.length * 34 + 22} role="img" aria-label="Delay of each path">
@@ -138,6 +164,7 @@
   </div>
 {:else}
   <p class="soft">{run.stopped_why ?? t('Not live.')} {run.when_stopped}</p>
+  {@render aloud()}
   {#if run.predicted_ms}
     {@const parts = PARTS.map((part) => ({ ...part, ms: run.predicted_ms?.[part.name] ?? 0 }))}
     {@const total = parts.reduce((sum, part) => sum + part.ms, 0)}
@@ -176,29 +203,6 @@
     </p>
   {/if}
 {/if}
-
-<section aria-label="What the loudspeaker plays">
-  <h3>What the loudspeaker plays</h3>
-  <label class="block">
-    is
-    <select
-      value={loudspeaker.pinned ? (loudspeaker.on ? 'on' : 'off') : 'derived'}
-      onchange={(e) => takeOut(e.currentTarget.value)}
-    >
-      <option value="derived"
-        >{loudspeaker.derived
-          ? t('taken out of the microphone, as derived')
-          : t('left in the microphone, as derived')}</option
-      >
-      <option value="on">{t('taken out of the microphone')}</option>
-      <option value="off">{t('left in the microphone')}</option>
-    </select>
-    <span class="soft">{loudspeaker.because}</span>
-  </label>
-  {#each run.loudspeaker.facts as fact (fact.name)}
-    <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
-  {/each}
-</section>
 
 <style>
   .block {

@@ -18,6 +18,8 @@ from obsidian_wren.core.wording import _
 
 # What it costs in delay, at 48 kHz.
 DELAY_S = 0.023
+# So little of a clock is not told from none.
+_CLOCK_PPM = 3.0
 # So far down nobody far away hears it behind a voice.
 _ENOUGH_DB = 20.0
 KnownFrom = Literal["", "computer", "returns"]
@@ -82,14 +84,24 @@ def loudspeaker_facts(
             _("Loudspeaker"),
             with_sign(-lowered_db, "dB", 0),
             "good" if lowered_db >= _ENOUGH_DB else "none",
-            _(
-                "Where it is most of what the microphone hears. It arrives {late_ms:.0f} ms after"
-                " it is played; its clock is off by {drift_ppm} parts in a million.",
-                late_ms=late_ms,
-                drift_ppm=plain(drift_ppm, 0),
-            ),
+            _where(late_ms, drift_ppm),
         ),
         delay,
+    )
+
+
+def _where(late_ms: float, drift_ppm: float) -> str:
+    late = _(
+        "Where it is most of what the microphone hears. It arrives {late_ms:.0f} ms after it is"
+        " played.",
+        late_ms=late_ms,
+    )
+    if abs(drift_ppm) < _CLOCK_PPM:
+        return late
+    return _(
+        "{late} Its clock is off by {drift_ppm} parts in a million.",
+        late=late,
+        drift_ppm=plain(drift_ppm, 0),
     )
 
 

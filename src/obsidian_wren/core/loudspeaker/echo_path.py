@@ -113,13 +113,18 @@ def _learn(
                 variance[k] = max(variance[k], raised * least[p] * gains[k])
         for k in range(bins):
             steps[k] += variance[k] * (x[k] * x[k] + y[k] * y[k])
-    for k in range(bins):
-        low, high = max(0, k - _NEAR_BINS), min(bins, k + _NEAR_BINS + 1)
-        around = np.float32(0.0)
-        for j in range(low, high):
-            around += power[j]
-        now = max(near[k], around / np.float32(high - low))
-        steps[k] = one / (steps[k] + np.float32(2.0) * now + np.float32(1e-18))
+    around, width = 0.0, 0
+    for k in range(-_NEAR_BINS, bins):
+        # A sum over the bins around goes along, in double precision: what leaves it was larger.
+        if k + _NEAR_BINS < bins:
+            around += power[k + _NEAR_BINS]
+            width += 1
+        if k > _NEAR_BINS:
+            around -= power[k - _NEAR_BINS - 1]
+            width -= 1
+        if k >= 0:
+            now = max(near[k], np.float32(around / width))
+            steps[k] = one / (steps[k] + np.float32(2.0) * now + np.float32(1e-18))
     for p in range(weights.shape[1]):
         at = (first + p) % kept
         x, y, variance = played[0, at], played[1, at], variances[p]

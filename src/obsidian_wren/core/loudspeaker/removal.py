@@ -25,7 +25,7 @@ _BEFORE_S = 0.008
 _SPARE = 24
 _FOLLOW = 0.02
 # What is played is only told to be lowered where it is most of what is heard.
-_MOSTLY = 0.5
+_MOSTLY, _FALL_STEP_DB = 0.5, 0.3
 _LOWERS, _CHANGED = 0.5, 0.1
 
 
@@ -44,7 +44,9 @@ class LoudspeakerRemoval:
         self._played, self._heard = np.zeros(0), np.zeros(0)
         self._ready = np.zeros(self._block + self._slack)
         self.delay_samples = self._block + self._slack + self._residual.delay_samples
-        self._powers = np.zeros(4)
+        # What is heard and what the filter leaves of it, followed.
+        self._powers = [0.0, 0.0]
+        self._lowered_db: float | None = None
         self._last_played = np.zeros(self._block)
         self.lag_s: float | None = None
 
@@ -55,10 +57,9 @@ class LoudspeakerRemoval:
 
     @property
     def lowered_db(self) -> float | None:
-        """By how much what is played has fallen where it was most of what was heard, dB; None
-        before there was any."""
-        before, after = self._powers[2:]
-        return None if before <= 0.0 else 10.0 * math.log10(before / max(after, 1e-20))
+        """By how much what is played falls where it is most of what is heard, dB: in one such block
+        of five more. None before there was any."""
+        return self._lowered_db
 
     def process(self, heard: Samples, played: Samples) -> Samples:
         """``(n,)`` samples of the microphone, and as many of what is played meanwhile."""
@@ -112,11 +113,15 @@ class LoudspeakerRemoval:
         powers[0] += (before - powers[0]) * _FOLLOW
         powers[1] += (after - powers[1]) * _FOLLOW
         if float(taken @ taken) > _MOSTLY * before:
-            powers[2] += (before - powers[2]) * _FOLLOW
-            powers[3] += (float(out @ out) - powers[3]) * _FOLLOW
+            self._see_fall(10.0 * math.log10(before / max(float(out @ out), 1e-20)))
         lowers = bool(powers[1] < _LOWERS * powers[0]) and self._path.changed < _CHANGED
         self._slip.see(self._path.weights, lowers=lowers)
         return out
+
+    def _see_fall(self, fall_db: float) -> None:
+        """Follow what four of five falls stay under: the near voice is in some of them."""
+        now = 0.0 if self._lowered_db is None else self._lowered_db
+        self._lowered_db = now + _FALL_STEP_DB * (0.8 if fall_db > now else -0.2)
 
     def _arrives(self, lag_s: float, loudness: float) -> None:
         """A lag that is new by more than a block begins it anew."""
