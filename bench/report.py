@@ -14,6 +14,7 @@ BENCHES = (
     ("engine.py", "The engine beside a native C++ effects library"),
     ("cleaning.py", "Cleaning on voices that nobody tuned it on"),
     ("rooms.py", "Takes of a room in which something moves"),
+    ("loudspeaker.py", "What a loudspeaker plays, taken out"),
     ("files.py", "Sound files on the command line"),
     ("plan.py", "From two takes to every setting"),
     ("population.py", "Tone on talkers and rigs that nobody tuned it on"),

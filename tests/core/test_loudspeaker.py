@@ -8,8 +8,7 @@ import numpy as np
 import pytest
 import scipy.signal
 
-from obsidian_wren.core.loudspeaker import deciding
-from obsidian_wren.core.loudspeaker.deciding import decide, loudspeaker_facts
+from obsidian_wren.core.loudspeaker.deciding import decide, loudspeaker_facts, removal_delay_ms
 from obsidian_wren.core.loudspeaker.echo_path import EchoPath
 from obsidian_wren.core.loudspeaker.removal import LoudspeakerRemoval
 from obsidian_wren.core.mix.resampling import Resampler
@@ -82,6 +81,19 @@ def test_the_near_voice_stays_while_both_talk():
     delay = removal.delay_samples
     rest = last(left) - last(near[: len(near) - delay])
     assert db(last(heard)) - db(rest) > 8.0
+
+
+def test_who_talks_on_over_it_for_long_keeps_the_voice_and_its_clock_is_found():
+    seconds = 40
+    aloud = np.tile(played(), 5)[: seconds * RATE]
+    near = np.resize(np.roll(voice("talk"), RATE // 3), len(aloud))
+    heard = arrives(aloud, ppm=40.0)
+    near = near * np.std(heard) / np.std(near) * 10.0 ** (12.0 / 20.0)
+    left, removal = through(near + heard, aloud)
+    rest, said = last(left, 8.0), last(near[: len(near) - removal.delay_samples], 8.0)
+    assert float(rest @ said / (said @ said)) == pytest.approx(1.0, abs=0.03)
+    assert db(last(heard, 8.0)) - db(rest - said) > 6.0
+    assert removal.drift_ppm == pytest.approx(-40.0, abs=8.0)
 
 
 def test_any_size_of_block_gives_the_same():
@@ -171,6 +183,7 @@ def test_what_is_said_of_it():
     assert nothing.value == "not found"
 
 
-def test_its_delay_is_told_before_it_is_loaded():
-    real = LoudspeakerRemoval(rate_hz=RATE).delay_samples / RATE
-    assert deciding.DELAY_S == pytest.approx(real, abs=0.0005)
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+def test_its_delay_is_told_before_it_is_loaded(rate):
+    real = 1000.0 * LoudspeakerRemoval(rate_hz=rate).delay_samples / rate
+    assert removal_delay_ms(rate) == pytest.approx(real, abs=1e-9)

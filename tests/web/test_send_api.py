@@ -84,6 +84,9 @@ def test_cases_listeners_sources_and_routes_answer_with_the_new_state(client):
     body = client.put("/api/run/buffer", json={"buffer_ms": 40}).json
     assert (body["run"]["buffer_ms"], body["run"]["buffer_held"]) == (40.0, True)
     assert client.put("/api/run/buffer", json={"buffer_ms": 1}).json["code"] == "invalid"
+    body = client.put("/api/run/loudspeaker", json={"on": False}).json
+    assert body["run"]["loudspeaker"]["switch"]["pinned"]
+    assert client.put("/api/run/loudspeaker", json={"on": "never"}).json["code"] == "invalid"
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,7 @@ from obsidian_wren.core.loudspeaker.echo_path import BLOCK_S, Single
 MOST_PPM = 200.0
 _EVERY, _BACK = 25, 2
 _BAND_HZ = (300.0, 4_000.0)
-_SURE, _SETTLE, _GAIN = 0.6, 150, 0.3
+_SURE, _SETTLE, _GAIN = 0.8, 150, 0.3
 
 
 class ClockSlip:
@@ -35,8 +35,8 @@ class ClockSlip:
         """The weights were moved by whole blocks: what was seen before counts no more."""
         self._before.clear()
 
-    def see(self, weights: Single, *, lowers: bool) -> None:
-        """After a block; ``lowers``: what the weights make is really found in the microphone."""
+    def see(self, weights: Single, *, known: bool) -> None:
+        """After a block; ``known``: the way has not just changed."""
         self._blocks += 1
         if self._blocks % _EVERY:
             return
@@ -51,5 +51,5 @@ class ClockSlip:
         whole = float(np.sqrt(np.sum(np.abs(now) ** 2) * np.sum(np.abs(then) ** 2))) + 1e-30
         alike = float(np.abs(np.sum(across * np.exp(1j * radians * slipped)))) / whole
         ppm = 1e6 * slipped / (_BACK * _EVERY * self._per_block)
-        if lowers and alike > _SURE and self._blocks > _SETTLE and abs(ppm) < MOST_PPM:
+        if known and alike > _SURE and self._blocks > _SETTLE and abs(ppm) < MOST_PPM:
             self.ppm = float(np.clip(self.ppm + _GAIN * ppm, -MOST_PPM, MOST_PPM))

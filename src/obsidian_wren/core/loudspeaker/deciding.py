@@ -16,8 +16,8 @@ from obsidian_wren.core.derive.verdicts import Fact
 from obsidian_wren.core.numerals import plain, with_sign
 from obsidian_wren.core.wording import _
 
-# What it costs in delay, at 48 kHz.
-DELAY_S = 0.023
+# What it costs in delay: a block, the clock, and the mask.
+_BLOCK_S, _CLOCK_SAMPLES, _MASK_S = 0.01, 44, 0.012
 # So little of a clock is not told from none.
 _CLOCK_PPM = 3.0
 # So far down nobody far away hears it behind a voice.
@@ -35,6 +35,12 @@ class LoudspeakerSwitch:
     pinned: bool
     because: str
     known_from: KnownFrom
+
+
+def removal_delay_ms(rate_hz: float) -> float:
+    """What taking it out costs in delay at a rate, ms."""
+    mask = 2 * max(1, round(0.5 * _MASK_S * rate_hz))
+    return 1000.0 * (round(_BLOCK_S * rate_hz) + _CLOCK_SAMPLES + mask) / rate_hz
 
 
 def decide(

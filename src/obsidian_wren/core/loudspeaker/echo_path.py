@@ -34,7 +34,7 @@ _LEAST_SHARE = 1e-4
 # The near side's power is averaged over time, and over bins where it rises.
 _NEAR_STAYS, _NEAR_BINS = 0.6, 5
 # What is held against each other to see whether the way has changed, and from which share on.
-_CHANGED_FOLLOW, _CHANGED, _RAISED = 0.1, 0.1, 20.0
+_CHANGED_FOLLOW, _CHANGED, _RAISED = 0.1, 0.1, 1.0
 # A smaller correlation may be chance.
 _SURE = 0.35
 _CONSTRAINED_EVERY = 3
@@ -62,22 +62,8 @@ def _explained(played: Single, first: int, weights: Single, out: Bins) -> None:
         out[k] = complex(real[k], imaginary[k])
 
 
-@kernel(fastmath=True, error_model="numpy")
-def _gains(weights: Single, least: Single, out: Single) -> None:
-    """How strong the way is at each bin, for each part of ``least``, as it is expected to die away:
-    another way is about as loud."""
-    whole = np.float32(0.0)
-    for p in range(weights.shape[1]):
-        u, v = weights[0, p], weights[1, p]
-        whole += least[p]
-        for k in range(len(out)):
-            out[k] += u[k] * u[k] + v[k] * v[k]
-    for k in range(len(out)):
-        out[k] /= whole
-
-
 @kernel(
-    "void(f4[:, :, ::1], i8, f4[:, :, ::1], f4[:, ::1], c8[::1], f4[::1], f4[::1], f4, f4)",
+    "void(f4[:, :, ::1], i8, f4[:, :, ::1], f4[:, ::1], c8[::1], f4[::1], f4[::1], f4, f4, f4)",
     fastmath=True,
     error_model="numpy",
 )
@@ -88,7 +74,8 @@ def _learn(
     variances: Single,
     left: Bins,
     near: Single,
-    least: Single,
+    most: Single,
+    least: float,
     stays: float,
     raised: float,
 ) -> None:
@@ -98,9 +85,6 @@ def _learn(
     error = np.empty((2, bins), dtype=np.float32)
     steps, power = np.zeros(bins, dtype=np.float32), np.empty(bins, dtype=np.float32)
     real, imaginary = error[0], error[1]
-    gains = np.zeros(bins, dtype=np.float32)
-    if raised > 0.0:
-        _gains(weights, least, gains)
     for k in range(bins):
         real[k], imaginary[k] = left[k].real, left[k].imag
         power[k] = real[k] * real[k] + imaginary[k] * imaginary[k]
@@ -108,9 +92,8 @@ def _learn(
     for p in range(weights.shape[1]):
         at = (first + p) % kept
         x, y, variance = played[0, at], played[1, at], variances[p]
-        if raised > 0.0:
-            for k in range(bins):
-                variance[k] = max(variance[k], raised * least[p] * gains[k])
+        for k in range(bins):
+            variance[k] = max(variance[k], raised * most[p])
         for k in range(bins):
             steps[k] += variance[k] * (x[k] * x[k] + y[k] * y[k])
     around, width = 0.0, 0
@@ -128,15 +111,14 @@ def _learn(
     for p in range(weights.shape[1]):
         at = (first + p) % kept
         x, y, variance = played[0, at], played[1, at], variances[p]
-        u, v, more = weights[0, p], weights[1, p], goes * least[p]
+        u, v, more = weights[0, p], weights[1, p], goes * least * most[p]
         for k in range(bins):
             step = variance[k] * steps[k]
             u[k] += step * (x[k] * real[k] + y[k] * imaginary[k])
             v[k] += step * (x[k] * imaginary[k] - y[k] * real[k])
             known = half * step * (x[k] * x[k] + y[k] * y[k])
-            variance[k] = (
-                stays * (one - known) * variance[k] + goes * (u[k] * u[k] + v[k] * v[k]) + more
-            )
+            grown = goes * (u[k] * u[k] + v[k] * v[k]) + more
+            variance[k] = min(stays * (one - known) * variance[k] + grown, most[p])
 
 
 class EchoPath:
@@ -152,7 +134,7 @@ class EchoPath:
         self.weights = np.zeros((2, count, bins), dtype=np.float32)
         dies = 10.0 ** (-6.0 * np.arange(count) * BLOCK_S / _DECAY_S)
         self._dies = dies / dies.sum()
-        self._expected, self._least = np.zeros((2, count), dtype=np.float32)
+        self._expected = np.zeros(count, dtype=np.float32)
         self._variances = np.zeros((count, bins), dtype=np.float32)
         self._near = np.zeros(bins, dtype=np.float32)
         self._before = np.zeros(self.block)
@@ -179,10 +161,14 @@ class EchoPath:
     def begin(self, power_ratio: float) -> None:
         """Learn from nothing: what arrives is about so loud against what is played, a ratio of
         powers."""
-        self._expected = (_AT_FIRST * power_ratio * self._dies).astype(np.float32)
-        self._least = self._expected * np.float32(_LEAST_SHARE)
+        self.expect(power_ratio)
         self.weights[:] = 0.0
         self._variances[:] = self._expected[:, None]
+
+    def expect(self, power_ratio: float) -> None:
+        """What arrives is about so loud now: no weight is ever as uncertain as that it could make
+        the near voice."""
+        self._expected = (_AT_FIRST * power_ratio * self._dies).astype(np.float32)
 
     def play(self, block: Samples) -> None:
         """The next block ``(block,)`` of what is played."""
@@ -233,7 +219,8 @@ class EchoPath:
             self._variances,
             np.asarray(np.fft.rfft(self._padded), dtype=np.complex64),
             self._near,
-            self._least,
+            self._expected,
+            _LEAST_SHARE,
             _STAYS,
             _RAISED * changed if changed > _CHANGED else 0.0,
         )

@@ -23,10 +23,11 @@ from obsidian_wren.core.mix.resampling import Resampler
 # The first wave is looked for so long before the lag that was found.
 _BEFORE_S = 0.008
 _SPARE = 24
-_FOLLOW = 0.02
 # What is played is only told to be lowered where it is most of what is heard.
 _MOSTLY, _FALL_STEP_DB = 0.5, 0.3
-_LOWERS, _CHANGED = 0.5, 0.1
+_CHANGED = 0.1
+# How fast it is followed, from look to look.
+_LOUDNESS_FOLLOW = 0.2
 
 
 class LoudspeakerRemoval:
@@ -44,11 +45,12 @@ class LoudspeakerRemoval:
         self._played, self._heard = np.zeros(0), np.zeros(0)
         self._ready = np.zeros(self._block + self._slack)
         self.delay_samples = self._block + self._slack + self._residual.delay_samples
-        # What is heard and what the filter leaves of it, followed.
-        self._powers = [0.0, 0.0]
         self._lowered_db: float | None = None
         self._last_played = np.zeros(self._block)
+        # By how many blocks what is played is behind of late.
+        self._ahead = 0
         self.lag_s: float | None = None
+        self._loudness = 1.0
 
     @property
     def drift_ppm(self) -> float:
@@ -83,6 +85,7 @@ class LoudspeakerRemoval:
             # What is played lags: what arrived so late from it now arrives a block sooner.
             if self._path.late_blocks > 0:
                 self._path.late_blocks -= 1
+                self._ahead += 1
             else:
                 self._path.play(np.zeros(self._block))
             return True
@@ -92,6 +95,7 @@ class LoudspeakerRemoval:
         if ahead >= self._block and len(self._played) >= self._block:
             self._play_block()
             self._path.late_blocks = min(self._path.late_blocks + 1, self._path.most_late_blocks)
+            self._ahead -= 1
         return True
 
     def _play_block(self) -> None:
@@ -107,15 +111,10 @@ class LoudspeakerRemoval:
         if self.lag_s is None:
             return self._residual.process(heard, None, changed=0.0)
         left, taken = self._path.step(heard)
-        after = float(left @ left)
         out = self._residual.process(left, taken, changed=self._path.changed)
-        powers = self._powers
-        powers[0] += (before - powers[0]) * _FOLLOW
-        powers[1] += (after - powers[1]) * _FOLLOW
         if float(taken @ taken) > _MOSTLY * before:
             self._see_fall(10.0 * math.log10(before / max(float(out @ out), 1e-20)))
-        lowers = bool(powers[1] < _LOWERS * powers[0]) and self._path.changed < _CHANGED
-        self._slip.see(self._path.weights, lowers=lowers)
+        self._slip.see(self._path.weights, known=self._path.changed < _CHANGED)
         return out
 
     def _see_fall(self, fall_db: float) -> None:
@@ -129,5 +128,9 @@ class LoudspeakerRemoval:
         if self.lag_s is None or abs(self._path.late_blocks - blocks) > 1:
             self._path.be_late(blocks)
             self._path.begin(loudness)
+            loudness = max(loudness, 1e-12)
             self._slip.moved()
-        self.lag_s = lag_s
+            self._loudness = loudness
+        self._loudness *= (max(loudness, 1e-12) / self._loudness) ** _LOUDNESS_FOLLOW
+        self._path.expect(self._loudness)
+        self.lag_s = lag_s + self._ahead * BLOCK_S

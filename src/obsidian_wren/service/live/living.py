@@ -9,15 +9,17 @@ from obsidian_wren.core.mix.block import BLOCK_RANGE_MS, BUFFER_RANGE_MS
 from obsidian_wren.core.mix.return_plan import ReturnPlan
 from obsidian_wren.core.mix.returns import derive_return
 from obsidian_wren.core.wording import _
+from obsidian_wren.service import recording
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.loudspeaker import decided
 from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
 from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.recording.recording import refuse_while_recording
-from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.rig.rigs import in_hand, the_rig
 
 
 def start_run(app: AppContext, *, browser_rate_hz: int | None = None) -> None:
@@ -65,6 +67,20 @@ def hold_buffer(app: AppContext, held_ms: float | None) -> None:
 def take_loudspeaker_out(app: AppContext, wanted: bool | None) -> None:
     """Let what a loudspeaker plays be taken out, or left, or as derived (None)."""
     _hold(app, "loudspeaker", wanted)
+
+
+def follow_output(app: AppContext) -> None:
+    """Where headphones play now in place of a loudspeaker, or the other way round, what is live
+    goes on like that. What is recorded is not cut for it."""
+    run = current(app).running
+    if run is None or recording.current(app).recorder is not None:
+        return
+    with suppress(Refused), app.lock:
+        with app.sessions.begin() as session:
+            if decided(in_hand(app, session)).known_from == run.wanted.played:
+                return
+            prepared = prepare_anew(app, session)
+        take_over(app, prepared)
 
 
 def _hold(app: AppContext, what: str, held: float | bool | None) -> None:

@@ -8,7 +8,7 @@ from typing import Any, cast
 from sqlalchemy import select
 
 from obsidian_wren.core.chain.look_ahead import limiter_delay_samples
-from obsidian_wren.core.loudspeaker.deciding import DELAY_S, loudspeaker_facts
+from obsidian_wren.core.loudspeaker.deciding import loudspeaker_facts, removal_delay_ms
 from obsidian_wren.core.mix.block import buffer_ms, load_mark
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live, recording
@@ -101,8 +101,7 @@ def _predicted_ms(ctx: RigContext, wish: LiveWish) -> dict[str, float] | None:
     waiting_ms = buffer_ms(costs[-1] if costs else None)
     return {
         "block_ms": usual_ms if wish.block_ms is None else wish.block_ms,
-        "chain_ms": float(delivery.body["delay_ms"])
-        + (1000.0 * DELAY_S if decided(ctx).on else 0.0),
+        "chain_ms": float(delivery.body["delay_ms"]) + removal_delay_ms(rate) * decided(ctx).on,
         "mix_ms": round(1000.0 * limiter_delay_samples(rate) / rate, 2),
         "edge_ms": waiting_ms if wish.buffer_ms is None else wish.buffer_ms,
     }

@@ -10,7 +10,7 @@ import time
 from obsidian_wren.core.told import Told
 from obsidian_wren.service import live
 from obsidian_wren.service.context import AppContext
-from obsidian_wren.service.live.living import resume_run
+from obsidian_wren.service.live.living import follow_output, resume_run
 from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.voice_news import hear_voice
 from obsidian_wren.service.rig.computer_rows import remember_devices
@@ -83,4 +83,5 @@ def attend(app: AppContext, *, looked: bool) -> None:
         close_recording(app)
         resume_run(app)
     if changed:
+        follow_output(app)
         app.changed()
