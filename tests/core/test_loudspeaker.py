@@ -129,8 +129,7 @@ def test_one_side_may_get_ahead_by_a_block_and_nothing_is_learned_anew():
     sound = noise(0.1, 4.0)
     heard = scipy.signal.oaconvolve(sound, way(decay_s=0.05))[: len(sound)]
     heard = np.concatenate([np.zeros(3 * BLOCK), heard])
-    path.be_late(3)
-    path.begin(0.2)
+    path.begin(0.2, late_blocks=3)
     blocks = list(
         zip(sound.reshape(-1, BLOCK), heard[: len(sound)].reshape(-1, BLOCK), strict=True)
     )

@@ -68,7 +68,7 @@ class MarkerInFlight:
         )
 
     def on_returns(self, signals: dict[str, Samples], count: int) -> None:
-        """Put a code on what comes back from each listener, as if its far side had sent it."""
+        """Put a code on the return from each listener, as if its far side had sent it."""
         for key, code in self.codes.returns.items():
             name = f"return-{key}"
             if name in signals:

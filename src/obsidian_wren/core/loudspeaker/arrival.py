@@ -24,7 +24,7 @@ _SAME_S = 0.015
 _ALIKE_S = 0.002
 _SILENT = 1e-10
 # Its loudness is looked at where it sounds, and told by the softest of these frames.
-_FRAME_S, _SOUNDS, _SOFT = 0.05, 0.1, 20.0
+_FRAME_S, _SOUNDS, _SOFT, _SOFTEST = 0.05, 0.1, 20.0, 1e-12
 
 
 class Arrival:
@@ -86,4 +86,4 @@ class Arrival:
             np.sum(row[-count * frame :].reshape(count, frame) ** 2, axis=1) for row in rows
         )
         sounds = played > _SOUNDS * played.max()
-        return float(np.percentile(heard[sounds] / played[sounds], _SOFT))
+        return max(float(np.percentile(heard[sounds] / played[sounds], _SOFT)), _SOFTEST)

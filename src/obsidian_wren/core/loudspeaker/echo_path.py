@@ -3,7 +3,7 @@
 A filter in partitions over frequency; each weight has a variance of its own, and the step of each
 follows from it and from the power of what the filter cannot explain, so it falls by itself while
 the near voice talks and rises again after what is played has changed its way. Where the filter's
-own output is left over in what remains, the way is another one: the variances are raised then.
+own output still stands in what remains, the way is another one: the variances are raised then.
 
 Source: Enzner and Vary (2006), "Frequency-domain adaptive Kalman filter for acoustic echo control
 in hands-free telephones"; Kuech, Mabande and Enzner (2014) for partitions; the numbers by
@@ -152,15 +152,16 @@ class EchoPath:
 
     @property
     def changed(self) -> float:
-        """The share of what the filter makes that is left over in what remains, 0 to 1; none where
+        """The share of what the filter makes that still stands in what remains, 0 to 1; none where
         that may be chance."""
         if -self._across < _SURE * math.sqrt(self._over * self._left + 1e-30):
             return 0.0
         return min(-self._across / (self._over + 1e-20), 1.0)
 
-    def begin(self, power_ratio: float) -> None:
+    def begin(self, power_ratio: float, *, late_blocks: int) -> None:
         """Learn from nothing: what arrives is about so loud against what is played, a ratio of
-        powers."""
+        powers, and so many whole blocks later."""
+        self.late_blocks = min(late_blocks, self.most_late_blocks)
         self.expect(power_ratio)
         self.weights[:] = 0.0
         self._variances[:] = self._expected[:, None]
@@ -176,27 +177,6 @@ class EchoPath:
         bins = np.fft.rfft(np.concatenate([self._before, block], dtype=np.float32))
         self._played[0, self._head], self._played[1, self._head] = bins.real, bins.imag
         self._before = block
-
-    def be_late(self, blocks: int) -> None:
-        """Look for what arrives so many whole blocks later than what is played; the weights stay
-        where they are in time."""
-        blocks = min(max(blocks, 0), self.most_late_blocks)
-        by = blocks - self.late_blocks
-        self.late_blocks = blocks
-        count = self.weights.shape[1]
-        if abs(by) >= count:
-            self.weights[:] = 0.0
-            self._variances[:] = self._expected[:, None]
-        elif by > 0:
-            self.weights[:, : count - by] = self.weights[:, by:].copy()
-            self._variances[: count - by] = self._variances[by:].copy()
-            self.weights[:, count - by :] = 0.0
-            self._variances[count - by :] = self._expected[count - by :, None]
-        elif by < 0:
-            self.weights[:, -by:] = self.weights[:, :by].copy()
-            self._variances[-by:] = self._variances[:by].copy()
-            self.weights[:, :-by] = 0.0
-            self._variances[:-by] = self._expected[:-by, None]
 
     def step(self, heard: Samples) -> tuple[Samples, Samples]:
         """What is left of a block ``(block,)`` of the microphone, and what was taken, as many."""

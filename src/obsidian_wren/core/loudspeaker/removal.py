@@ -126,11 +126,9 @@ class LoudspeakerRemoval:
         """A lag that is new by more than a block begins it anew."""
         blocks = max(0, math.floor((lag_s - _BEFORE_S) / BLOCK_S))
         if self.lag_s is None or abs(self._path.late_blocks - blocks) > 1:
-            self._path.be_late(blocks)
-            self._path.begin(loudness)
-            loudness = max(loudness, 1e-12)
+            self._path.begin(loudness, late_blocks=blocks)
             self._slip.moved()
             self._loudness = loudness
-        self._loudness *= (max(loudness, 1e-12) / self._loudness) ** _LOUDNESS_FOLLOW
+        self._loudness *= (loudness / self._loudness) ** _LOUDNESS_FOLLOW
         self._path.expect(self._loudness)
         self.lag_s = lag_s + self._ahead * BLOCK_S

@@ -69,7 +69,7 @@ def feed_path(number: int) -> str:
 
 
 def return_path(number: int) -> str:
-    """The name of the code that goes onto what comes back from the listener of a feed."""
+    """The name of the code that goes onto the return from the listener of a feed."""
     return feed_path(_RETURNS_FROM + number)
 
 

@@ -16,7 +16,7 @@ MARKER_S = 2.0
 @dataclass(frozen=True)
 class MarkerCodes:
     """``(n,)`` samples at the rate of what is live: what goes beside the raw voice, into the chain,
-    into the mix of each listener by its key, and onto what comes back from each by the same."""
+    into the mix of each listener by its key, and onto the return from each by the same."""
 
     raw: Samples
     treated: Samples

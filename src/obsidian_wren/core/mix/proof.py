@@ -148,7 +148,7 @@ def _feeds(
 
 
 def _hears_itself(search: MarkerSearch, number: int, level_dbfs: float) -> float | None:
-    """How loud what comes back from a listener gets to it again, dB against what it sent; None
+    """How loud the return from a listener gets to it again, dB against what it sent; None
     where it does not."""
     found = search.find(return_path(number), sent_level_dbfs=return_level_dbfs(level_dbfs))
     return None if found is None else found.level_db
