@@ -13,7 +13,7 @@ from obsidian_wren.core.loudspeaker.echo_path import EchoPath
 from obsidian_wren.core.loudspeaker.removal import LoudspeakerRemoval
 from obsidian_wren.core.mix.resampling import Resampler
 from obsidian_wren.simulation.computer import StandInComputer, first_settings
-from signals import RATE, noise, voice
+from signals import RATE, noise, sine, voice
 
 BLOCK = 480
 LATE_S = 0.14
@@ -112,6 +112,26 @@ def test_a_voice_passes_as_it_is_where_nothing_of_what_plays_is_heard(aloud):
     assert removal.lowered_db is None
     delay = removal.delay_samples
     assert np.abs(left[delay:] - near[: len(near) - delay]).max() < 1e-9
+
+
+def test_two_tones_agree_on_no_lag_and_nothing_of_what_plays_gets_into_the_voice():
+    near, aloud = sine(500.0, -20.0, 8.0), sine(3000.0, -23.0, 8.0)
+    near[::RATE] = 0.0
+    aloud[: 2 * RATE] = 0.0
+    left, removal = through(near, aloud)
+    assert removal.lag_s is None
+    delay = removal.delay_samples
+    assert np.abs(left[delay:] - near[: len(near) - delay]).max() < 1e-9
+
+
+def test_a_microphone_that_falls_silent_is_silence():
+    sound = played(6.0)
+    heard = arrives(sound)
+    heard[4 * RATE :] = 0.0
+    left, removal = through(heard, sound)
+    assert removal.lag_s is not None
+    assert np.all(np.isfinite(left))
+    assert db(last(left, 1.0)) < db(last(sound, 1.0)) - 20.0
 
 
 def test_a_loudspeaker_that_is_moved_is_learned_again():

@@ -18,6 +18,9 @@ _BAND_HZ = (120.0, 1_800.0)
 _STAYS = 0.6
 # So far over all other lags stands the right one.
 _STANDS_OUT = 2.2
+# So much of all frequencies agrees on it, where those weigh little that are softer than this
+# against the loudest: two tones agree on anything in what their windows leak.
+_AGREE, _SOFT_RATIO = 0.06, 1e-5
 # Lags this near to the first are the same arrival.
 _SAME_S = 0.015
 # It is believed when it is found twice.
@@ -40,6 +43,8 @@ class Arrival:
         self._size = 1 << int(np.ceil(np.log2(count + round((MOST_DELAY_S + 0.1) * self._low_hz))))
         hz = np.fft.rfftfreq(self._size, 1.0 / self._low_hz)
         self._inside = (hz >= _BAND_HZ[0]) & (hz < _BAND_HZ[1])
+        self._window = np.hanning(count)
+        self._highest = 2.0 * int(self._inside.sum()) / self._size / (1.0 - _STAYS)
         self._across = np.zeros(len(hz), dtype=complex)
         self._before = -count
 
@@ -62,9 +67,10 @@ class Arrival:
     def _look(self) -> tuple[float, float] | None:
         if float(np.mean(self._kept[0] ** 2)) < _SILENT:
             return None
-        played, heard = (np.fft.rfft(row, self._size) for row in self._kept)
+        played, heard = (np.fft.rfft(row * self._window, self._size) for row in self._kept)
         across = np.where(self._inside, heard * played.conj(), 0.0)
-        self._across = _STAYS * self._across + across / (np.abs(across) + 1e-20)
+        soft = _SOFT_RATIO * float(np.abs(heard).max() * np.abs(played).max())
+        self._across = _STAYS * self._across + across / (np.abs(across) + soft + 1e-20)
         found = np.fft.irfft(self._across, self._size)
         lags = np.abs(found[: round((MOST_DELAY_S + 0.02) * self._low_hz)])
         at = int(np.argmax(lags))
@@ -72,7 +78,8 @@ class Arrival:
         others = np.delete(lags, slice(max(0, at - near), at + near))
         before, self._before = self._before, at
         alike = abs(at - before) <= round(_ALIKE_S * self._low_hz)
-        if lags[at] < _STANDS_OUT * others.max() or not alike:
+        agree = lags[at] > max(_STANDS_OUT * others.max(), _AGREE * self._highest)
+        if not (agree and alike):
             return None
         self._every_s = _AGAIN_S
         return at / self._low_hz, self._loudness(at)

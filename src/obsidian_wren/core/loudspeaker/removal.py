@@ -112,7 +112,7 @@ class LoudspeakerRemoval:
             return self._residual.process(heard, None, changed=0.0)
         left, taken = self._path.step(heard)
         out = self._residual.process(left, taken, changed=self._path.changed)
-        if float(taken @ taken) > _MOSTLY * before:
+        if float(taken @ taken) > _MOSTLY * before > 0.0:
             self._see_fall(10.0 * math.log10(before / max(float(out @ out), 1e-20)))
         self._slip.see(self._path.weights, known=self._path.changed < _CHANGED)
         return out
