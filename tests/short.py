@@ -10,6 +10,7 @@ from obsidian_wren.cli.main import main
 from obsidian_wren.core.mix.block import BlockCost
 from obsidian_wren.devices import browser
 from obsidian_wren.service.live import preparing
+from obsidian_wren.service.opening import boathouse
 from obsidian_wren.service.takes import beginning, ending
 
 ENOUGH_S = {
@@ -40,6 +41,8 @@ def shorten():
     """Takes of usual purposes last as long as :data:`ENOUGH_S` says, unless another length is
     asked for."""
     beginning.DEFAULT_SECONDS.update(ENOUGH_S)
+    # Most tests need one rig.
+    boathouse.fill_demo = boathouse.fill_with_boathouse
 
 
 if __name__ == "__main__":

@@ -120,7 +120,7 @@
         >
       {/if}
       {#if !place.guided}
-        <button type="button" class="now" class:first={!overview.delivery} onclick={() => (place.guided = true)}
+        <button type="button" class="now" onclick={() => (place.guided = true)}
           >{overview.delivery ? t('Calibration') : t('Calibrate now')}</button
         >
       {/if}
@@ -162,7 +162,9 @@
       </label>
       <button type="button" class="help" onclick={() => (place.help = true)} aria-label="Keys">?</button>
     </header>
-    {#if small.current}
+    {#if place.finished}
+      <span></span>
+    {:else if small.current}
       <LevelStrip points={overview.diagram} step={place.step} />
     {:else}
       <LevelDiagram
@@ -336,10 +338,6 @@
     font-weight: 600;
     white-space: nowrap;
     cursor: pointer;
-  }
-  .now.first {
-    background: var(--ink);
-    color: var(--sheet);
   }
   .help {
     width: 26px;

@@ -4,6 +4,7 @@
   import { proper } from '../lib/format';
   import { onAir } from '../lib/on-air.svelte';
   import { place } from '../lib/place.svelte';
+  import { playback } from '../lib/playback.svelte';
   import { desk } from '../lib/state.svelte';
   import { taking } from '../lib/taking.svelte';
   import Button from '../parts/Button.svelte';
@@ -12,7 +13,8 @@
   import TakeProgress from '../parts/TakeProgress.svelte';
   import PickChoice from '../steps/send/PickChoice.svelte';
   import SystemPrograms from '../steps/send/SystemPrograms.svelte';
-  import { linesOf } from './lines';
+  import BeforeAfter from './BeforeAfter.svelte';
+  import { leftOut, linesOf, SOUNDING } from './lines';
 
   /** A finished calibration on one page, and the way to a program that hears it. */
   interface Props {
@@ -21,6 +23,11 @@
   let { overview }: Props = $props();
   const TO_CONFIRM: StepName[] = ['rig', 'quiet', 'gain', 'clean', 'tone', 'steady'];
   const lines = $derived(linesOf(overview));
+  /** Asked for again only where it is another: the state comes anew all the time. */
+  const offsKey = $derived(JSON.stringify(SOUNDING.map((step) => leftOut(overview, step)).filter((off) => off.length)));
+  const offs = $derived(JSON.parse(offsKey) as string[][]);
+  /** The first thing to do here is to hear it; then comes what is next. */
+  let heard = $state(false);
   const statusOf = (name: StepName) => overview.steps.find((step) => step.name === name)?.status;
   const titleOf = (name: StepName) => overview.steps.find((step) => step.name === name)?.title ?? name;
   /** What is outdated is used as physics moved it, and stays marked until it is taken again. */
@@ -50,6 +57,24 @@
     again();
   }
 
+  $effect(() => {
+    place.finished = true;
+    return () => (place.finished = false);
+  });
+
+  function without(step: StepName): void {
+    heard = true;
+    const off = leftOut(overview, step);
+    if (isWithout(step) && playback.playing === 'treated') {
+      playback.leaveIn();
+      playback.hear('treated');
+    } else playback.hearWithout(off);
+  }
+
+  function isWithout(step: StepName): boolean {
+    return playback.without.length > 0 && playback.without.join() === leftOut(overview, step).join();
+  }
+
   async function check(): Promise<void> {
     place.checking = true;
     await taking.take('check');
@@ -57,11 +82,15 @@
 </script>
 
 <section class="done" aria-labelledby="done">
-  <div class="lines">
+  <div class="sound">
     <div class="top">
-      <h2 id="done" tabindex="-1">{open.length ? t('This is what comes out') : t('Calibrated')}</h2>
-      <span class="soft">Open any line to see why, or to change it.</span>
+      <h2 id="done" tabindex="-1">{open.length ? t('This is you, before and after') : t('Calibrated')}</h2>
+      <span class="soft">Your own passage at one loudness: voice solid, room speckled, peaks a line, their target a bracket.</span>
     </div>
+    {#if overview.delivery}<BeforeAfter {overview} {offs} bind:heard />{/if}
+  </div>
+  <div class="last">
+    <h3>What does it</h3>
     <ul>
       {#each lines as line (line.step)}
         {@const status = statusOf(line.step)}
@@ -69,12 +98,19 @@
           <Mark kind={status === 'confirmed' ? 'good' : status === 'stale' ? 'fault' : 'none'} />
           <button type="button" class="link" onclick={() => (place.step = line.step)}>{titleOf(line.step)}</button>
           <span class="num">{line.value}</span>
+          {#if leftOut(overview, line.step).length}
+            <button
+              type="button"
+              class="link without"
+              aria-pressed={isWithout(line.step)}
+              aria-label={t('Hear without {step}', { step: titleOf(line.step) })}
+              onclick={() => without(line.step)}>{isWithout(line.step) ? t('with it again') : t('Hear without it')}</button
+            >
+          {/if}
           <span class="why">{proper(line.sentence)}</span>
         </li>
       {/each}
     </ul>
-  </div>
-  <div class="last">
     <h3>Last: pick it where you talk</h3>
     {#if overview.computer.simulated}
       {#each feeds as feed (feed.key)}
@@ -99,12 +135,12 @@
     </p>
     <div class="action">
       {#if open.length}
-        <Button primary disabled={desk.busy} onclick={() => void useAll()}>Use all of it</Button>
+        <Button primary={heard} disabled={desk.busy} onclick={() => void useAll()}>Use all of it</Button>
       {:else if !live}
-        <Button primary disabled={!overview.delivery} onclick={() => void onAir.goLive()}>Start live</Button>
+        <Button primary={heard} disabled={!overview.delivery} onclick={() => void onAir.goLive()}>Start live</Button>
       {:else}
         <Button
-          primary={!proved}
+          primary={heard && !proved}
           disabled={overview.run.marker === 'sending'}
           onclick={() => void desk.do('post', '/api/marker')}
           >{overview.run.marker === 'sending' ? t('The marker is on its way…') : t('Check what arrives')}</Button
@@ -138,19 +174,24 @@
 <style>
   .done {
     display: grid;
-    grid-template-columns: minmax(0, 1fr) minmax(330px, 31%);
+    grid-template-columns: minmax(0, 1fr) minmax(350px, 34%);
     height: 100%;
     min-height: 0;
   }
-  .lines,
+  .sound,
   .last {
     padding: 12px 20px;
     overflow: auto;
   }
+  .sound {
+    display: flex;
+    flex-direction: column;
+    gap: 6px;
+  }
   .last {
     display: flex;
     flex-direction: column;
-    gap: 10px;
+    gap: 8px;
     border-left: 1px solid var(--rule);
   }
   .top {
@@ -158,7 +199,6 @@
     flex-wrap: wrap;
     gap: 2px 18px;
     align-items: baseline;
-    padding-bottom: 8px;
   }
   h2 {
     font-size: 21px;
@@ -175,14 +215,14 @@
   }
   ul {
     padding: 0;
+    margin: 0;
   }
   li {
     display: grid;
-    grid-template-columns: 16px 72px 130px minmax(0, 1fr);
-    gap: 4px 10px;
+    grid-template-columns: 16px 64px minmax(0, 1fr) auto;
+    gap: 0 8px;
     align-items: center;
-    min-height: 42px;
-    padding: 4px 0;
+    padding: 2px 0 4px;
     border-bottom: 1px solid var(--rule);
   }
   li .link {
@@ -190,12 +230,18 @@
     font-weight: 700;
     text-align: left;
   }
+  li .without {
+    font-weight: 400;
+    font-size: 13px;
+  }
   .num {
     font-weight: 700;
   }
   .why {
-    font-size: 13px;
-    line-height: 1.35;
+    grid-column: 2 / 5;
+    color: var(--quiet-ink);
+    font-size: 12.5px;
+    line-height: 1.3;
   }
   .feed {
     display: flex;
@@ -215,21 +261,13 @@
       display: block;
       height: auto;
     }
-    .lines,
+    .sound,
     .last {
       padding: 10px 12px;
     }
     .last {
       border-top: 1px solid var(--rule);
       border-left: 0;
-    }
-  }
-  @media (max-width: 640px) {
-    li {
-      grid-template-columns: 16px minmax(0, 1fr) auto;
-    }
-    .why {
-      grid-column: 2 / 4;
     }
   }
 </style>

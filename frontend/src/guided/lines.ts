@@ -51,6 +51,19 @@ function roomAtRest(overview: Overview): Pick<Line, 'value' | 'sentence'> {
   };
 }
 
+/** The steps whose stages are heard. */
+export const SOUNDING: readonly StepName[] = ['clean', 'tone', 'steady'];
+/** What brings the voice to its loudness stays: else nothing could be compared. */
+const STAYS = ['gain', 'limiter'];
+
+/** The stages of a step that run: what is left out to hear the voice without it. */
+export function leftOut(overview: Overview, step: StepName): string[] {
+  if (!SOUNDING.includes(step)) return [];
+  return overview.stages
+    .filter((stage) => stage.step === step && stage.on && !STAYS.includes(stage.key))
+    .map((stage) => stage.key);
+}
+
 export function linesOf(overview: Overview): Line[] {
   const { rig, tone, delivery, proofs } = overview;
   const bands = overview.settings.filter((setting) => setting.stage === 'equalizer').length;
@@ -69,7 +82,15 @@ export function linesOf(overview: Overview): Line[] {
     {
       step: 'tone',
       value: counted(bands, '{count} band', '{count} bands'),
-      sentence: bands ? (tone?.remaining?.sentence ?? '') : why('equalizer'),
+      sentence:
+        bands && tone
+          ? counted(
+              bands,
+              '{count} band takes out what the rig adds, to within {worst} dB.',
+              '{count} bands take out what the rig adds, to within {worst} dB.',
+              { worst: level(tone.worst_db) },
+            )
+          : why('equalizer'),
     },
     {
       step: 'steady',

@@ -57,6 +57,7 @@ export type Sibilance = components['schemas']['SibilanceEvidence'];
 export type Plosives = components['schemas']['PlosiveEvidenceView'];
 export type Preferences = components['schemas']['PreferencesBody'];
 export type Taste = components['schemas']['TasteBody'];
+export type BeforeAfter = components['schemas']['BeforeAfterView'];
 export type TakeFrames = components['schemas']['FramesOfTake'];
 export type Setting = components['schemas']['SettingView'];
 export type Band = components['schemas']['BandValue'];
@@ -233,6 +234,11 @@ export async function sendFileTo(path: 'targets' | 'brought' | 'brought/equalize
   const form = new FormData();
   form.set('file', file);
   return (await send('POST', path, form)).json();
+}
+
+/** The passage before and after. */
+export async function readBeforeAfter(): Promise<BeforeAfter> {
+  return (await send('GET', 'before-after')).json();
 }
 
 /** The rig in hand against another one. */

@@ -11,6 +11,8 @@ class Place {
   #checking = $state(false);
   /** The newest take before a run that was begun anew; null where what stands counts. */
   runSince = $state<number | null>(null);
+  /** Whether a finished calibration is shown, as it sounds. */
+  finished = $state(false);
   /** What the guided run takes next. */
   due = $state<Purpose | null>(null);
   /** What has to be looked at once the step is another one. */

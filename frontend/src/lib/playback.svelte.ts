@@ -8,6 +8,7 @@ import { desk } from './state.svelte';
 import { Tape } from './tape';
 
 export type Version = 'raw' | 'treated';
+const TURN_MS = 5_000;
 
 /** What the person hears: takes, recordings and listeners' sound, and what is left out of it. */
 class Playback {
@@ -28,6 +29,9 @@ class Playback {
   aid = $state<Aid>('all');
   probeHz = $state(1000);
   heardTake = $state<number | null>(null);
+  /** Raw and treated in turns, until one of them is chosen. */
+  inTurns = $state(false);
+  #timer: ReturnType<typeof setInterval> | undefined;
   /** Raw is heard to its end, and treated after it. */
   #thenTreated = false;
   /** Counts what is asked to be heard, so that what comes late is not. */
@@ -49,6 +53,42 @@ class Playback {
   }
 
   hear(version: Version): void {
+    this.#endTurns();
+    this.#hear(version);
+  }
+
+  /** Hear raw, and treated after some seconds, and so on, until one of them is chosen. */
+  hearInTurns(): void {
+    this.leaveIn();
+    this.hear('raw');
+    this.inTurns = true;
+    this.#timer = setInterval(() => this.#hear(this.version === 'raw' ? 'treated' : 'raw'), TURN_MS);
+  }
+
+  #endTurns(): void {
+    clearInterval(this.#timer);
+    this.inTurns = false;
+  }
+
+  /** Hear the whole chain again. */
+  leaveIn(): void {
+    this.without = [];
+  }
+
+  /** Hear treated, without some stages: at once where that was prepared. */
+  hearWithout(kinds: string[]): void {
+    this.without = kinds;
+    this.hear('treated');
+  }
+
+  /** Fetch raw, treated, and treated without each of several stages, so that each is heard at once. */
+  async prepareAll(takeId: number, offs: string[][]): Promise<void> {
+    await this.#prepare(takeId, 'treated', []);
+    await this.#prepare(takeId, 'raw', []);
+    for (const off of offs) await this.#prepare(takeId, 'treated', off);
+  }
+
+  #hear(version: Version): void {
     if (version === 'treated') this.#thenTreated = false;
     if (this.hearingLive) {
       this.version = version;
@@ -60,9 +100,11 @@ class Playback {
     this.version = version;
     const url = this.#urlOf(take.id, version);
     const name = `${url} ${desk.revision}`;
-    if (this.#ofTake && this.player.goOver(name)) {
+    if ((this.#ofTake || this.playing === null) && this.player.goOver(name)) {
       this.#turn += 1;
+      this.player.listen(this.aid, this.probeHz);
       this.playing = version;
+      this.#follow();
     } else void this.#play(url, version, name);
     void this.tape.load(take.id, version, desk.revision);
     void this.#prepare(take.id, version === 'raw' ? 'treated' : 'raw');
@@ -77,15 +119,15 @@ class Playback {
     return this.playing === 'raw' || this.playing === 'treated';
   }
 
-  #urlOf(takeId: number, version: Version): string {
-    const off = this.without.length ? `&off=${this.without.join(',')}` : '';
+  #urlOf(takeId: number, version: Version, without = this.without): string {
+    const off = without.length && version === 'treated' ? `&off=${without.join(',')}` : '';
     return `/api/takes/${takeId}/sound?version=${version}&matched=${this.matched}${off}`;
   }
 
   /** Fetch the other version of what is heard, so that going over to it waits for nothing. */
-  async #prepare(takeId: number, version: Version): Promise<void> {
+  async #prepare(takeId: number, version: Version, without = this.without): Promise<void> {
     if (version === 'treated' && !desk.treatable) return;
-    const url = this.#urlOf(takeId, version);
+    const url = this.#urlOf(takeId, version, without);
     const name = `${url} ${desk.revision}`;
     if (this.player.isPrepared(name)) return;
     try {
@@ -201,6 +243,7 @@ class Playback {
 
   #ended(): void {
     const heard = this.playing;
+    this.#endTurns();
     this.playing = null;
     this.position = null;
     if (this.#thenTreated && heard === 'raw' && desk.treatable) this.hear('treated');
@@ -208,6 +251,7 @@ class Playback {
   }
 
   stopSound(): void {
+    this.#endTurns();
     this.#turn += 1;
     if (this.hearingLive) this.liveSound.stop();
     this.player.stop();

@@ -3,8 +3,8 @@ import { AidChain, type Aid } from './aids';
 /** Plays takes without a gap: another version comes in at the very same moment, faded over a few thousandths of a second. */
 
 const FADE_S = 0.008;
-/** Raw and treated of one take, and one of each before a change. */
-const MOST_PREPARED = 4;
+/** Raw and treated of one take, treated without each of three steps, and one of each before a change. */
+const MOST_PREPARED = 7;
 
 interface Voice {
   source: AudioBufferSourceNode;
@@ -56,11 +56,12 @@ export class Player {
     this.#begin(context, buffer, fromS);
   }
 
-  /** Go over to what was prepared, at this very moment; false where nothing plays or nothing is prepared. */
+  /** Go over to what was prepared, at this very moment, or begin with it; false where it is not prepared. */
   goOver(name: string): boolean {
     const buffer = this.#prepared.get(name);
-    if (!buffer || !this.#context || !this.#voice) return false;
+    if (!buffer || !this.#context) return false;
     this.#turn += 1;
+    void this.#context.resume();
     this.#begin(this.#context, buffer, 0);
     return true;
   }

@@ -101,15 +101,10 @@ class Desk {
     return this.overview?.delivery !== null && this.overview?.delivery !== undefined;
   }
 
-  /** Meet the program. Whoever comes to an address stays there; anybody else is led to what is next: to a calibration that is finished, else to the first step that is open. */
+  /** Meet the program. Whoever comes to an address stays there; anybody else is led to the guided run, or to what came of it. */
   async open(stay = false): Promise<void> {
     await this.refresh();
-    if (this.overview?.delivery && !stay) {
-      place.guided = true;
-    } else if (this.overview && !stay) {
-      const open = this.overview.steps.find((step) => step.status !== 'confirmed' && step.status !== 'not yet');
-      place.step = open?.name ?? this.overview.steps.find((step) => step.status === 'not yet')?.name ?? 'send';
-    }
+    if (this.overview && !stay) place.guided = true;
     this.lookAgain = listen(
       {
         onEvent: (kind, data) => this.#hear(kind, data),

@@ -193,13 +193,13 @@ def _tell(sentence: str) -> None:
 def _fill(folder: DataFolder, *, everything: bool) -> None:
     """Do the boathouse's calibration; with ``everything`` also whatever it does not need, so that
     all is compiled."""
-    from obsidian_wren.service.opening.boathouse import fill_with_boathouse
+    from obsidian_wren.service.opening.boathouse import fill_demo
     from obsidian_wren.service.opening.opening import open_app
 
     print(_("Doing the boathouse's calibration; this is done once."), flush=True)
     app = open_app(folder, simulated_surroundings(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
-        fill_with_boathouse(app)
+        fill_demo(app)
         if everything:
             run_everything()
     if app.copier is not None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -295,8 +295,9 @@ class World:
     are, by kind and name, which sources, by key, name and whether they are in use at first; the
     sound server of this computer, None where all of this is simulated; the command that begins
     the process of the voice, to which its socket is added; where there is none, what makes a voice
-    of this process, given whom it tells and the data folder; and whether a loudspeaker stands in
-    the room of a rig's spec."""
+    of this process, given whom it tells and the data folder; whether a loudspeaker stands in the
+    room of a rig's spec; further rigs by name, beside the default one; and the response
+    that the maker of a rig's microphone gives, rows of Hz and dB."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
@@ -318,3 +319,5 @@ class World:
     voice_command: tuple[str, ...] = ()
     voice_here: Callable[[Callable[[str, dict[str, Any]], None], Path], object] | None = None
     has_loudspeaker: Callable[[str], bool] = lambda spec: False
+    other_specs: Mapping[str, str] = field(default_factory=dict)
+    maker_response: Callable[[str], list[list[float]]] = lambda spec: []

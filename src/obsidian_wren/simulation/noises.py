@@ -53,6 +53,8 @@ def noise_pascals(
             return _clicks(noise, count, rate_hz, rng), None
         case "knocks":
             return _knocks(noise, count, rate_hz, rng), None
+        case "bark":
+            return _barks(noise, count, rate_hz, rng), None
         case "passing":
             return _passing(noise, count, rate_hz, rng), None
         case "tone":
@@ -132,6 +134,31 @@ def _knocks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generat
         knock *= np.sqrt(2.0) * pascals(noise.level_db_spl) / np.max(np.abs(knock))
         first = round((number + rng.uniform(0.2, 0.8)) * seconds / events * rate_hz)
         wave[first : first + len(at)] += knock * rng.uniform(0.6, 1.0)
+    return wave[:count]
+
+
+def _barks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    """A dog some way off: a rough tone that bends, through three formants, evenly spread with
+    jitter."""
+    wave = np.zeros(count + round(rate_hz))
+    seconds = count / rate_hz
+    events = max(1, round(noise.per_minute * seconds / 60.0)) if noise.per_minute else 0
+    pitch = rng.uniform(380.0, 620.0)
+    formants = rng.uniform(0.85, 1.15) * np.array([900.0, 1_700.0, 3_000.0])
+    for number in range(events):
+        length = rng.uniform(0.14, 0.26)
+        at = np.arange(round(length * rate_hz)) / rate_hz
+        bend = 1.0 + 0.3 * np.sin(np.pi * at / length) - 0.2 * at / length
+        rough = scipy.signal.sawtooth(2.0 * np.pi * np.cumsum(pitch * bend) / rate_hz)
+        rough += 0.5 * rng.standard_normal(len(at))
+        bark = sum(
+            scipy.signal.lfilter(*scipy.signal.iirpeak(hz, 4.0, fs=rate_hz), rough)
+            for hz in formants
+        )
+        bark *= np.sin(np.pi * at / length) ** 0.7
+        bark *= np.sqrt(2.0) * pascals(noise.level_db_spl) / np.max(np.abs(bark))
+        first = round((number + rng.uniform(0.2, 0.8)) * seconds / events * rate_hz)
+        wave[first : first + len(at)] += bark * rng.uniform(0.6, 1.0)
     return wave[:count]
 
 

@@ -14,6 +14,8 @@ from obsidian_wren.formats.bounded import read_bounded
 
 _LARGEST = 1_000_000
 BOATHOUSE = Path(__file__).with_name("boathouse.json")
+# The other rigs of the demo.
+GALLEY, WHEELHOUSE = (Path(__file__).with_name(f"{name}.json") for name in ("galley", "wheelhouse"))
 
 
 class BadSpec(Told, ValueError):
@@ -67,15 +69,17 @@ class NoiseSpec(_Strict):
 
     ``spectrum_db``: points of Hz and dB that shape ``heater``, ``rain`` or ``white`` otherwise than
     they are. ``knocks``: something heavy that knocks ``per_minute``, ``level_db_spl`` is their peak
-    level. ``passing``: a motor that comes by and goes ``per_minute``, at its loudest of that level.
-    ``hum``: a mains hum, ``harmonics`` in dB against the whole, wandering by ``drift_hz`` over a
-    minute. ``clicks``: keys, ``level_db_spl`` is their peak level. ``tone``: one steady line at
-    ``frequency_hz``. ``comb``: ``lines`` of equal level every ``frequency_hz``, as dimmers and
-    network gear make them. ``name`` is what a person switches off; sources of one
-    name go together.
+    level. ``bark``: a dog that barks ``per_minute``, likewise. ``passing``: a motor that comes by
+    and goes ``per_minute``, at its loudest of that level. ``hum``: a mains hum, ``harmonics`` in dB
+    against the whole, wandering by ``drift_hz`` over a minute. ``clicks``: keys, ``level_db_spl``
+    is their peak level. ``tone``: one steady line at ``frequency_hz``. ``comb``: ``lines`` of equal
+    level every ``frequency_hz``, as dimmers and network gear make them. ``name`` is what a person
+    switches off; sources of one name go together.
     """
 
-    kind: Literal["heater", "hum", "clicks", "rain", "white", "tone", "comb", "knocks", "passing"]
+    kind: Literal[
+        "heater", "hum", "clicks", "rain", "white", "tone", "comb", "knocks", "passing", "bark"
+    ]
     name: str = ""
     level_db_spl: float = Field(ge=-20, le=120)
     when: Literal["always", "in-use"] = "always"

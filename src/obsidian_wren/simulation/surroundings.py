@@ -25,7 +25,7 @@ from obsidian_wren.ports.world import (
     World,
 )
 from obsidian_wren.simulation.computer import StandInComputer, first_settings
-from obsidian_wren.simulation.spec import BOATHOUSE, PlacementSpec, WorldSpec
+from obsidian_wren.simulation.spec import BOATHOUSE, GALLEY, WHEELHOUSE, PlacementSpec, WorldSpec
 
 LISTENERS = (
     ("call", "Editor call"),
@@ -108,6 +108,12 @@ def _has_loudspeaker(spec_json: str) -> bool:
     return WorldSpec.model_validate_json(spec_json).loudspeaker is not None
 
 
+def _maker_response(spec_json: str) -> list[list[float]]:
+    """The response of the model, Hz and dB: what one piece has beside it no maker tells."""
+    rows = WorldSpec.model_validate_json(spec_json).microphone.response_db
+    return [list(row) for row in rows]
+
+
 def _swap_inputs(spec_json: str) -> str:
     """The world with the microphone of input 2 on input 1, and the other way round."""
     spec = WorldSpec.model_validate_json(spec_json)
@@ -176,6 +182,11 @@ def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
         SOURCES,
         voice_here=voice_here,
         has_loudspeaker=_has_loudspeaker,
+        maker_response=_maker_response,
+        other_specs={
+            "galley": GALLEY.read_text("utf-8"),
+            "wheelhouse": WHEELHOUSE.read_text("utf-8"),
+        },
     )
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from functools import partial
 
 from obsidian_wren.core.wording import _
@@ -30,7 +30,20 @@ def derive_after_take(ctx: RigContext, take: Take) -> None:
     doing_without(ctx, lambda: _derive_after_take(ctx, take))
 
 
+@contextmanager
+def waiting(app: AppContext) -> Iterator[None]:
+    """What comes inside is measured only: the take that follows has everything derived."""
+    state = calibration.current(app)
+    state.waits = True
+    try:
+        yield
+    finally:
+        state.waits = False
+
+
 def _derive_after_take(ctx: RigContext, take: Take) -> None:
+    if calibration.current(ctx.app).waits:
+        return
     if take.purpose == "dial":
         learn_control(ctx, take)
         ctx.look_again()

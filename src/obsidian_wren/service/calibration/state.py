@@ -19,6 +19,8 @@ class CalibrationState:
     what is worked out behind an answer."""
 
     take_sets: Cache = field(default_factory=lambda: Cache(most_bytes=_TAKE_SETS_BYTES))
+    # Takes are measured, and the last of several has everything derived.
+    waits: bool = False
     asked_to_derive: Asked = field(default_factory=Asked)
     asked_to_fit: Asked = field(default_factory=Asked)
     background: Background = field(default_factory=Background)

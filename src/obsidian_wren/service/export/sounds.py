@@ -61,13 +61,13 @@ def hear_take(
                 _("There is nothing to treat it with yet: Tone has to be fitted first."),
             )
         return _wav(raw, rate)
-    treated = _through(app, take.sha256, raw, whole, rate)
+    treated = through(app, take.sha256, raw, whole, rate)
     heard = (
         raw
         if version == "raw"
         else treated
         if not off
-        else _through(app, take.sha256, raw, specs, rate)
+        else through(app, take.sha256, raw, specs, rate)
     )
     if matched:
         heard = heard * amplitude_from_db(_matching_db(app, take.sha256, raw, treated, heard, rate))
@@ -88,17 +88,18 @@ def hear_taken(app: AppContext, take_id: int, key: str, matched: bool) -> bytes:
     keys = list(specs)
     place = keys.index(key)
     before, after = (
-        _through(app, take.sha256, raw, [specs[k] for k in keys[:end]], rate)
+        through(app, take.sha256, raw, [specs[k] for k in keys[:end]], rate)
         for end in (place, place + 1)
     )
-    whole = _through(app, take.sha256, raw, tuple(specs.values()), rate)
+    whole = through(app, take.sha256, raw, tuple(specs.values()), rate)
     gain = _matching_db(app, take.sha256, raw, whole, before, rate) if matched else 0.0
     return _wav((before - after) * amplitude_from_db(gain), rate)
 
 
-def _through(
+def through(
     app: AppContext, digest: str, raw: Samples, specs: Sequence[StageSpec], rate_hz: int
 ) -> Samples:
+    """A take behind stages, ``(n,)``, remembered by the digest of its file."""
     heard: Samples = app.sounds.get(
         (digest, tuple(specs)), lambda: render(specs, raw, rate_hz=rate_hz, beside=beside)
     )

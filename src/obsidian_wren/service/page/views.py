@@ -42,6 +42,7 @@ from obsidian_wren.core.measure.plosives import Plosive
 from obsidian_wren.core.measure.resonances import Resonance
 from obsidian_wren.core.measure.spectrum import Band
 from obsidian_wren.core.measure.speech import Pitch
+from obsidian_wren.core.prove.before_after import BeforeAfter
 from obsidian_wren.core.prove.ranking_words import RankingSentence
 from obsidian_wren.service.calibration.preferences import BandValue, PreferencesBody
 from obsidian_wren.service.context.app_context import FolderFinding
@@ -609,6 +610,15 @@ class CheckedView(BaseModel):
     bands: list[DriftBandView]
     feeds: list[CheckedFeedView]
     keeps: str | None
+
+
+class BeforeAfterView(BaseModel):
+    """A take before and after at one loudness, every ``step_s``, and what is said of it."""
+
+    take_id: int
+    step_s: float
+    found: BeforeAfter
+    sentences: tuple[str, ...]
 
 
 class TwoBandView(BaseModel):

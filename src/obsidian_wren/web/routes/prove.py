@@ -7,7 +7,7 @@ from typing import Literal
 from flask import Response, jsonify
 from pydantic import Field
 
-from obsidian_wren.service.page import prove, views
+from obsidian_wren.service.page import before_after, prove, views
 from obsidian_wren.service.prove import blind
 from obsidian_wren.service.setup import second_microphone
 from obsidian_wren.service.takes import from_check
@@ -104,7 +104,13 @@ def sound_like_first(path: models.ById) -> Response:
     return state_answer()
 
 
+def show_before_after() -> Response:
+    """The passage before and after."""
+    return jsonify(the_app().work(before_after.shown).model_dump())
+
+
 ROUTES: tuple[Route, ...] = (
+    Route("get", "/before-after", show_before_after, views.BeforeAfterView),
     Route("post", "/series", begin_series, views.Overview),
     Route("post", "/series/answer", answer_series, views.Overview),
     Route("post", "/series/end", end_series, views.Overview),
