@@ -18,12 +18,22 @@ def talk_at(peak_dbfs, quiet=None, clip=None):
 
 
 @pytest.mark.parametrize(
-    "peak, change", [(-19.5, 7), (-30.4, 18), (-12.0, 0), (-10.5, 0), (-14.8, 0), (-5.0, -8)]
+    "peak, change",
+    [
+        (-19.5, 7),
+        (-30.4, 18),
+        (-12.0, 0),
+        (-10.5, 0),
+        (-14.8, 0),
+        (-5.0, -8),
+        (-9.7, 0),
+        (-15.6, 0),
+    ],
 )
 def test_preamp_lands_the_peak_in_the_aim(peak, change):
     advice = plan_gain(talk_at(peak))
     assert advice.change_db == pytest.approx(change, abs=0.51)
-    assert -15 <= advice.expected_peak_dbfs <= -10
+    assert -16 <= advice.expected_peak_dbfs <= -9
     assert advice.certain
     assert advice.verdict == ("stay" if change == 0 else "up" if change > 0 else "down")
 
@@ -35,6 +45,21 @@ def test_preamp_advice_knows_the_knob():
     assert advice.change_db == 6.0
     assert "ends at 56 dB and 21 dB are still missing" in advice.limit
     assert advice.sentence == "Turn the preamp up 6 dB, from 50 to 56 dB"
+
+
+def test_a_knob_whose_scale_is_unknown_is_turned_by_the_level():
+    loose = GainControl("preamp", "Preamp", "dB", True, 0.0)
+    up, down = (plan_gain(talk_at(peak), controls=[loose]) for peak in (-24.0, -5.0))
+    assert up.sentence == "Turn the gain knob up until normal talk peaks at about −12 dBFS"
+    assert down.sentence == "Turn the gain knob down until normal talk peaks at about −12 dBFS"
+    assert down.moves[0].target == down.change_db == pytest.approx(-7.5, abs=0.6)
+    assert "about 8 dB" in down.moves[0].because or "about 7 dB" in down.moves[0].because
+
+
+def test_nobody_is_asked_to_turn_for_less_than_a_decibel():
+    advice = plan_gain(talk_at(-9.8))
+    assert advice.verdict == "stay"
+    assert "within 1 dB of the target" in advice.because
 
 
 def test_clipped_talk_gets_a_careful_guess():

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.derive.take_length import why_ended
+from obsidian_wren.core.derive.take_length import UNTIL_STEADY_S, why_ended
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.measure.steadiness import STEADY_DB, Steadiness, frames_of, how_steady
 from signals import RATE, noise, voice
@@ -59,6 +59,13 @@ def test_talk_ends_once_it_is_known_and_lively_talk_once_what_is_left_decides_no
     if said is not None:
         assert f"±{max(active_db, peak_db):.1f} dB" in said
     assert why_ended(None) is None
+
+
+def test_talk_that_stays_uneven_ends_with_what_is_known_of_it():
+    uneven = Steadiness(-30.0, 1.9, -12.0, 1.4, 31.0, False)
+    assert why_ended(uneven, heard_s=43.0) is None
+    assert "±1.9 dB" in why_ended(uneven, heard_s=UNTIL_STEADY_S)
+    assert why_ended(None, heard_s=UNTIL_STEADY_S) is None
 
 
 def talk(peak_dbfs, part="talk", quiet=None):

@@ -85,7 +85,9 @@
   <div class="sound">
     <div class="top">
       <h2 id="done" tabindex="-1">{open.length ? t('This is you, before and after') : t('Calibrated')}</h2>
-      <span class="soft">Your own passage at one loudness: voice solid, room speckled, peaks a line, their target a bracket.</span>
+      <span class="soft"
+        >Your own passage at one loudness: voice solid, room speckled, peaks a line, their target a bracket.</span
+      >
     </div>
     {#if overview.delivery}<BeforeAfter {overview} {offs} bind:heard />{/if}
   </div>
@@ -104,7 +106,8 @@
               class="link without"
               aria-pressed={isWithout(line.step)}
               aria-label={t('Hear without {step}', { step: titleOf(line.step) })}
-              onclick={() => without(line.step)}>{isWithout(line.step) ? t('with it again') : t('Hear without it')}</button
+              onclick={() => without(line.step)}
+              >{isWithout(line.step) ? t('with it again') : t('Hear without it')}</button
             >
           {/if}
           <span class="why">{proper(line.sentence)}</span>

@@ -2,6 +2,7 @@
   import { t } from '../lib/words';
   import type { Overview } from '../lib/api';
   import { proper } from '../lib/format';
+  import { onAir } from '../lib/on-air.svelte';
   import { place } from '../lib/place.svelte';
   import { desk } from '../lib/state.svelte';
   import { TAKE_NAMES } from '../lib/steps';
@@ -11,13 +12,14 @@
   import Key from '../parts/Key.svelte';
   import Mark from '../parts/Mark.svelte';
   import SourceChoice from '../steps/rig/SourceChoice.svelte';
+  import LiveLeaf from '../steps/gain/LiveLeaf.svelte';
   import { movesOf, turnAll } from '../steps/gain/moves';
   import { PASSAGE } from '../steps/tone/passage';
   import Calibrated from './Calibrated.svelte';
   import GuidedCheck from './GuidedCheck.svelte';
   import LastSeconds from './LastSeconds.svelte';
   import RunFrame from './RunFrame.svelte';
-  import { counted, due, left, told } from './stretches';
+  import { counted, due, howFar, howKnown, left, told } from './stretches';
 
   /** From nothing to a finished calibration, one stretch of sound after the other. */
   interface Props {
@@ -50,7 +52,7 @@
       return {
         title: each.title,
         now: each === shown,
-        share: each.done && !now ? 1 : now && running ? Math.min(1, running.done_s / running.seconds) : 0,
+        share: each.done && !now ? 1 : now && running ? howFar(running) : 0,
         says: each.done && !now ? t('done') : now ? t('now') : usual,
         notes: now ? [] : (each.take?.notes ?? []).map((note) => proper(note)),
       };
@@ -69,6 +71,11 @@
   // Begun by its key, a check is shown as one begun by its button.
   $effect(() => {
     if (running?.purpose === 'check') place.checking = true;
+  });
+
+  // The knob is turned by what the level shows.
+  $effect(() => {
+    if (turn) void onAir.watch('talk');
   });
 
   async function follow(): Promise<void> {
@@ -116,7 +123,11 @@
       <span class="count num" role="timer" class:busy={running?.state === 'measuring'}>{counted(running)}</span>
     {/snippet}
     {#snippet picture()}
-      <LastSeconds progress={running} aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]} />
+      {#if turn}<LiveLeaf {overview} />
+      {:else}
+        <LastSeconds progress={running} aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]} />
+        {#if running?.until_steady}<p class="soft known" role="status">{howKnown(running)}</p>{/if}
+      {/if}
     {/snippet}
     {#snippet action()}
       {#if running}

@@ -6,10 +6,7 @@ const y = (level: number) => -level;
 
 test('a ribbon ends where nobody speaks and begins anew behind it', () => {
   const found = ribbons([-40, null, -30, -32], [-20, null, -10, -12], x, y);
-  expect(found).toEqual([
-    'M0 20L5 20L10 20L10 40L5 40L0 40Z',
-    'M20 10L25 10L35 12L40 12L40 32L35 32L25 30L20 30Z',
-  ]);
+  expect(found).toEqual(['M0 20L5 20L10 20L10 40L5 40L0 40Z', 'M20 10L25 10L35 12L40 12L40 32L35 32L25 30L20 30Z']);
 });
 
 test('the room leads from pause to pause, and to both ends', () => {

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
-import type { Overview, Purpose, Take } from '../lib/api';
-import { due, left, told } from './stretches';
+import type { Overview, Progress, Purpose, Take } from '../lib/api';
+import { due, howFar, howKnown, left, told } from './stretches';
 
 let count = 0;
 function take(purpose: Purpose, more: Partial<Take> = {}): Take {
@@ -35,4 +35,13 @@ test('a run that began anew takes everything anew', () => {
 test('what is done of a take is no longer left', () => {
   const found = told({ takes: [take('rest')], predictions: {} }, null);
   expect(left(found, { seconds: SECONDS }, 10)).toBe(72);
+});
+
+test('talk is as far as its level is known, and says what ends it', () => {
+  const running = { until_steady: true, seconds: 45, done_s: 9 } as Progress;
+  expect(howFar(running)).toBeCloseTo(0.2);
+  expect(howKnown(running)).toContain('At 45 s');
+  const steady = { active_error_db: 1.6, peak_error_db: 2, spoken_s: 20, steady: false } as Progress['steady'];
+  expect(howFar({ ...running, steady } as Progress)).toBeCloseTo(0.5);
+  expect(howKnown({ ...running, steady } as Progress)).toContain('±2.0 dB after 20 s of speech');
 });

@@ -1,5 +1,9 @@
-import { t } from '../lib/words';
 import type { Overview, Progress, Purpose, Take } from '../lib/api';
+import { marked, t } from '../lib/words';
+
+/** Talk ends once its level is known so well after so much speech. */
+const NEEDED_DB = 1;
+const NEEDED_S = 20;
 
 /** What the guided run takes, in its order, and what it says of each. */
 
@@ -22,7 +26,7 @@ export const STRETCHES: Stretch[] = [
     purpose: 'talk',
     title: t('Talk'),
     ask: t('Talk as you do in a call.'),
-    hint: t('About anything. It ends by itself when your level is known, mostly within half a minute.'),
+    hint: t('About anything. It ends by itself when your level is known, after 45 seconds at the latest.'),
   },
   {
     purpose: 'loud',
@@ -67,6 +71,28 @@ export function left(stretches: Told[], overview: Pick<Overview, 'seconds'>, don
     .filter((each) => !each.done)
     .map((each) => (each.purpose === 'talk' ? 30 : (overview.seconds[each.purpose] ?? 0)));
   return Math.max(0, all.reduce((sum, each) => sum + each, 0) - doneS);
+}
+
+/** How far a take is, 0 to 1: by its length, or by how well talk is known on its way to what is needed. */
+export function howFar(running: Progress): number {
+  const share = Math.min(1, running.done_s / running.seconds);
+  if (!running.until_steady || !running.steady) return share;
+  const { active_error_db, peak_error_db, spoken_s } = running.steady;
+  const known =
+    Math.min(1, spoken_s / NEEDED_S) * Math.min(1, NEEDED_DB / Math.max(active_error_db, peak_error_db, 0.01));
+  return Math.max(share, known);
+}
+
+/** How well the level of a talk take is known, and what ends it. */
+export function howKnown(running: Progress): string {
+  const end = t('At {seconds} s it ends with what is known.', { seconds: Math.round(running.seconds) });
+  if (!running.steady) return t('Talk on: your level is known after ten seconds of speech. {end}', { end });
+  const error = Math.max(running.steady.active_error_db, running.steady.peak_error_db);
+  return t('Your level is known to ±{error} dB after {spoken} s of speech; ±1 after 20 s is enough. {end}', {
+    error: marked(error.toFixed(1)),
+    spoken: Math.round(running.steady.spoken_s),
+    end,
+  });
 }
 
 /** The large number beside a take: what is left of it, or how long it has been where it ends by itself. */

@@ -72,7 +72,7 @@ function overview(change: object = {}): Overview {
     gain_plan: null,
     watch: { on: false, purpose: null },
     seconds: { rest: 15, 'in-use': 20, talk: 30, passage: 40, clap: 6 },
-    until_steady_s: 90,
+    until_steady_s: 45,
     settings: [],
     stages: [],
   };

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.derive.gain_controls import ControlKey, GainControl, Unit
 from obsidian_wren.core.derive.taper import spoken
+from obsidian_wren.core.numerals import plain
 from obsidian_wren.core.wording import _
 
 _EXACT_DB = 1e-9
@@ -118,17 +119,17 @@ def moves_for(
     preamp: GainControl,
     change: float,
     pad: Move | None,
-    clipped: bool,
-    hidden: float,
+    *,
+    aim_dbfs: float,
 ) -> tuple[Move, ...]:
     """One move a control, in the order of the signal; one that changes nothing says so.
 
-    ``change`` and ``hidden`` (what flat tops hide) in dB.
+    ``change`` in dB; normal peaks belong at ``aim_dbfs``.
     """
     moves = []
     for control in controls:
         if control.key == "preamp":
-            moves.append(_preamp_move(control, change, clipped))
+            moves.append(_preamp_move(control, change, aim_dbfs))
         elif control.key == "pad":
             moves.append(
                 pad
@@ -148,7 +149,7 @@ def moves_for(
     return tuple(moves)
 
 
-def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
+def _preamp_move(control: GainControl, change: float, aim_dbfs: float) -> Move:
     because = _("All gain that is needed is made here, before the converter.")
     if change == 0.0:
         leave = (
@@ -210,6 +211,8 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
             because + learn,
         )
     target = control.position + change
+    if control.low is None:
+        return _by_ear_and_level(control, change, because, aim_dbfs)
     return Move(
         "preamp",
         control.title,
@@ -219,6 +222,22 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
         change,
         _("turn from {position:g} to {target:g} dB", position=control.position, target=target),
         because,
+    )
+
+
+def _by_ear_and_level(control: GainControl, change: float, because: str, aim_dbfs: float) -> Move:
+    """A knob whose scale nobody knows is turned by what the level shows."""
+    at = control.position or 0.0
+    peak = plain(aim_dbfs, 0)
+    if change > 0:
+        short = _("turn it up until normal talk peaks at about {peak} dBFS", peak=peak)
+        whole = _("turn the gain knob up until normal talk peaks at about {peak} dBFS", peak=peak)
+    else:
+        short = _("turn it down until normal talk peaks at about {peak} dBFS", peak=peak)
+        whole = _("turn the gain knob down until normal talk peaks at about {peak} dBFS", peak=peak)
+    because += _(" That is about {size:.0f} dB.", size=abs(change))
+    return Move(
+        "preamp", control.title, "dB", control.position, at + change, change, short, because, whole
     )
 
 

@@ -31,6 +31,8 @@ LOUDEST_DBFS = -3.0
 # active level.
 _USUAL_CREST_DB = 14.0
 _SAME_PEAK_DB = 0.05
+# Nobody turns a knob for less.
+_FINE_DB = 1.0
 
 
 @dataclass(frozen=True)
@@ -89,9 +91,9 @@ def plan_gain(
     low = aim_dbfs[0]
     peak = talk.peak_dbfs - digital_db
     loudest = None if loud is None else loud.peak_dbfs - digital_db
-    change, hidden = _wanted_change(talk, peak, digital_db, aim_dbfs, clipped)
+    change = _wanted_change(talk, peak, digital_db, aim_dbfs, clipped)
     limits: list[str] = []
-    if loudest is not None and loudest + change > LOUDEST_DBFS:
+    if loudest is not None and loudest + change > LOUDEST_DBFS + _FINE_DB / 2.0:
         change = LOUDEST_DBFS - loudest
         if preamp.unit == "dB":
             step = preamp.step or 1.0
@@ -133,7 +135,7 @@ def plan_gain(
             )
         )
     pad_change = 0.0 if pad is None or pad.change_db is None else pad.change_db
-    moves = moves_for(controls, preamp, change, pad, clipped, hidden)
+    moves = moves_for(controls, preamp, change, pad, aim_dbfs=(aim_dbfs[0] + aim_dbfs[1]) / 2.0)
     total = change + pad_change
     floor, assumed = _floor_after(quiet, split, total, digital_db)
     talk_level = talk.active_level_dbfs - digital_db + total
@@ -166,15 +168,15 @@ def plan_gain(
 
 def _wanted_change(
     talk: TalkReading, peak: float, digital_db: float, aim: tuple[float, float], clipped: bool
-) -> tuple[float, float]:
-    """Change before the converter that brings the peak into the aim, and the peak that it
-    reckons with."""
+) -> float:
+    """Change before the converter that brings the peak into the aim, dB."""
     low, high = aim
     middle = (low + high) / 2.0
     if clipped:
         hidden = max(talk.active_level_dbfs - digital_db + _USUAL_CREST_DB, peak + 3.0)
-        return min(middle - hidden, -6.0), hidden
-    return (0.0 if low <= peak <= high else middle - peak), peak
+        return min(middle - hidden, -6.0)
+    fine = low - _FINE_DB <= peak <= high + _FINE_DB
+    return 0.0 if fine else middle - peak
 
 
 def _sentence(moves: Sequence[Move], stays: bool) -> str:
@@ -200,7 +202,7 @@ def _sentence(moves: Sequence[Move], stays: bool) -> str:
 
 def _preamp(move: Move) -> str:
     change = move.change_db or 0.0
-    if move.unit == "dial" and move.target is not None:
+    if move.clause:
         return move.clause
     values = {"title": move.title.lower(), "size": abs(change)}
     if move.start is None or move.target is None:
@@ -237,6 +239,8 @@ def _because(
     where = (
         _("inside")
         if low <= peak <= high
+        else _("within 1 dB of")
+        if low - _FINE_DB <= peak <= high + _FINE_DB
         else _("{peak:.1f} dB over", peak=peak - high)
         if peak > high
         else _("{low:.1f} dB under", low=low - peak)
@@ -251,7 +255,7 @@ def _because(
         low=low,
         high=high,
     )
-    if loudest is not None and loudest > LOUDEST_DBFS:
+    if loudest is not None and loudest > LOUDEST_DBFS + _FINE_DB / 2.0:
         text += _(
             " Your loudest peaks at {loudest:.1f} dBFS, over the {loudest_dbfs:.0f} that"
             " laughter may reach.",

@@ -38,23 +38,32 @@ SECONDS: Mapping[str, float] = MappingProxyType(
         "sentence": 8.0,
     }
 )
-# Talk that is not known by then will not be soon.
-UNTIL_STEADY_S = 90.0
+# Talk that is not known by then is used with what is known of it: nobody talks on for long.
+UNTIL_STEADY_S = 45.0
 LONGEST_S = 300.0
 _SHORTEST_SPOKEN_S = 10.0
 # Lively talk is known to half a decibel after minutes only. By then it is known to one, and what
 # lies under that decides nothing.
 _LIVELY_SPOKEN_S, _LIVELY_DB = 20.0, 1.0
+_LOOKS_EVERY_S = 1.0
 
 
-def why_ended(steady: Steadiness | None) -> str | None:
-    """Why talk ends by itself, as a sentence; None while it has to go on."""
+def why_ended(steady: Steadiness | None, *, heard_s: float = 0.0) -> str | None:
+    """Why talk ends by itself after ``heard_s`` seconds, as a sentence; None while it has to go
+    on, and where nothing is known of it."""
     if steady is None:
         return None
     error = max(steady.active_error_db, steady.peak_error_db)
     known = steady.steady and steady.spoken_s >= _SHORTEST_SPOKEN_S
     if not known and (steady.spoken_s < _LIVELY_SPOKEN_S or error > _LIVELY_DB):
-        return None
+        if heard_s < UNTIL_STEADY_S - _LOOKS_EVERY_S:
+            return None
+        return _(
+            "Ended after {heard_s:.0f} s with what is known: level and peaks have an uncertainty"
+            " of ±{error:.1f} dB (90 %). Evener talk tells them better.",
+            heard_s=heard_s,
+            error=error,
+        )
     return _(
         "Ended by itself after {spoken_s:.0f} s of speech: level and peaks have an"
         " uncertainty of ±{error:.1f} dB (90 %).",

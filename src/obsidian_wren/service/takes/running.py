@@ -121,6 +121,6 @@ class RunningTake:
             np.concatenate([self.peaks, peaks]),
         )
         self.steady = how_steady(self.powers, self.peaks)
-        self.ended = why_ended(self.steady)
+        self.ended = why_ended(self.steady, heard_s=self.part.frames / rate)
         if self.ended is not None:
             self.stop.set()

@@ -7,6 +7,7 @@ from dataclasses import replace
 from sqlalchemy import func, select
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.take_length import UNTIL_STEADY_S
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Controls
 from obsidian_wren.service import takes
@@ -24,8 +25,7 @@ from obsidian_wren.service.takes.from_stream import record
 from obsidian_wren.service.words import Control, Purpose
 from obsidian_wren.store.models import Take
 
-# The simulated talker has said everything by then.
-_ALL_SAID_S = 60.0
+_ALL_SAID_S = UNTIL_STEADY_S
 
 
 def _heard(
