@@ -24,7 +24,7 @@ def test_from_an_empty_folder_to_a_proof_in_few_presses(start, browse, way):
         else:
             button.tap()
 
-    press("Calibrate now")
+    # Who has nothing yet is led there.
     expect(page).to_have_title(re.compile("Calibrate now"))
     page.get_by_label("The simulated boathouse").check()
     for part in PARTS:
@@ -41,6 +41,9 @@ def test_from_an_empty_folder_to_a_proof_in_few_presses(start, browse, way):
             expect(page.get_by_role("button", name="Read the passage")).to_be_enabled(timeout=SLOW)
             page.reload()
             expect(page).to_have_title(re.compile("Calibrate now"))
+    # Sound comes before anything else is asked.
+    press("▶ Hear before and after")
+    expect(page.get_by_role("button", name="■ Stop")).to_be_visible()
     press("Use all of it")
     lines = page.get_by_role("listitem")
     expect(lines.filter(has_text="Steady")).to_contain_text("LUFS", timeout=SLOW)
@@ -60,6 +63,18 @@ def test_who_opens_the_demo_sees_it_finished_and_can_begin_with_an_own_microphon
     lines = page.get_by_role("region", name="Calibrated").get_by_role("listitem")
     expect(lines).to_have_count(8)
     expect(page.get_by_role("button", name="Start live")).to_be_enabled()
+    # It is heard in turns, and without any step that does something.
+    said = page.get_by_text(re.compile(r"In turns|without a step"))
+    page.get_by_role("button", name="Hear before and after").click()
+    expect(said).to_have_text("In turns, five seconds each", timeout=SLOW)
+    page.keyboard.press("f")
+    expect(said).to_be_hidden()
+    expect(page.get_by_role("button", name="Treated")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="Hear without it: Steady").click()
+    expect(said).to_have_text("Treated, without a step")
+    page.get_by_role("button", name="Raw", exact=True).click()
+    expect(said).to_be_hidden()
+    page.get_by_role("button", name="Stop", exact=False).first.click()
     # Each line opens its step.
     lines.filter(has_text="dBFS").first.get_by_role("button").click()
     expect(page).to_have_title(re.compile("Quiet"))
@@ -99,7 +114,7 @@ def test_the_room_in_use_can_be_taken_at_the_end_and_shows_what_moves(
     page.get_by_role("button", name=re.compile("Record the room in use")).click()
     clean = page.get_by_role("region", name="Calibrated").get_by_role("listitem").nth(3)
     expect(clean).to_contain_text("what moves", timeout=SLOW)
-    clean.get_by_role("button").click()
+    clean.get_by_role("button").first.click()
     page.get_by_role("tab", name="What moves").click()
     expect(page.get_by_label(re.compile("moments in which something moves"))).to_be_visible()
     expect(page.get_by_text(re.compile("Your room in use moves by up to"))).to_be_visible()

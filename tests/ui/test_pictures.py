@@ -29,9 +29,10 @@ def test_a_picture_is_a_table_and_a_file_of_its_numbers(page):
     bands = page.evaluate("fetch('/api/state').then((answer) => answer.json())")["quiet"][
         "third_octaves"
     ]
-    opener = page.get_by_role("tabpanel").get_by_role("button", name="Numbers")
+    opener = page.get_by_role("tabpanel").get_by_text("Numbers, files")
     opener.focus()
     opener.press("Enter")
+    page.get_by_role("tabpanel").get_by_role("button", name="Numbers").press("Enter")
     table = page.get_by_role("dialog", name="Numbers").get_by_role("table")
     expect(table.get_by_role("columnheader")).to_have_text(["third octave, Hz", "level, dBFS"])
     expect(table.get_by_role("row")).to_have_count(1 + len(bands))
@@ -51,6 +52,7 @@ def test_a_picture_is_a_table_and_a_file_of_its_numbers(page):
 
 def test_a_picture_is_saved_as_svg_that_stands_alone(page):
     go(page, "#quiet/rest")
+    page.get_by_role("tabpanel").get_by_text("Numbers, files").click()
     button = page.get_by_role("tabpanel").get_by_role("button", name="as SVG")
     with page.expect_download() as saved:
         button.press("Enter")
@@ -66,7 +68,7 @@ def test_every_leaf_with_a_picture_has_its_numbers(page):
         expect(page.locator(f"#leaf-{address.partition('/')[2]}")).to_have_attribute(
             "aria-selected", "true"
         )
-        numbers = page.get_by_role("tabpanel").get_by_role("button", name="Numbers")
+        numbers = page.get_by_role("tabpanel").get_by_text("Numbers", exact=True)
         expect(numbers.first, address).to_be_attached()
 
 

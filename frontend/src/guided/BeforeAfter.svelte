@@ -90,7 +90,7 @@
     <p class="said">
       {#each shown.sentences as sentence (sentence)}
         {#each pieces(proper(sentence)) as piece, k (k)}{#if piece.number}<strong class="num">{piece.text}</strong
-            >{:else}{piece.text}{/if}{/each}{' '}
+            >{:else}{piece.text}{/if}{/each}&ensp;
       {/each}
     </p>
     <p class="soft">Each measured on this passage; what moves, in your room in use.</p>

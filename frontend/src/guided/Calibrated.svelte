@@ -105,7 +105,7 @@
               type="button"
               class="link without"
               aria-pressed={isWithout(line.step)}
-              aria-label={t('Hear without {step}', { step: titleOf(line.step) })}
+              aria-label={t('Hear without it: {step}', { step: titleOf(line.step) })}
               onclick={() => without(line.step)}
               >{isWithout(line.step) ? t('with it again') : t('Hear without it')}</button
             >

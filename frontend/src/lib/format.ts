@@ -9,9 +9,14 @@ export function signed(value: number, decimals = 1): string {
   return marked(value < 0 ? `−${text}` : `+${text}`);
 }
 
+/** A written number with a true minus sign and the language's decimal mark. */
+export function number(text: string): string {
+  return marked(text.replace('-', '−'));
+}
+
 export function level(value: number | null | undefined, decimals = 1): string {
   if (value === null || value === undefined) return UNKNOWN;
-  return marked(value.toFixed(decimals).replace('-', '−'));
+  return number(value.toFixed(decimals));
 }
 
 export function withUnit(value: number | null | undefined, unit: string, decimals = 1): string {

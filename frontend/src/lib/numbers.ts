@@ -1,5 +1,6 @@
 /** What a picture is drawn from, as a table; an unknown number is null. */
-import { marked, t } from './words';
+import { number } from './format';
+import { t } from './words';
 export interface Numbers {
   columns: string[];
   rows: (string | number | null)[][];
@@ -20,7 +21,7 @@ export function shown(value: string | number | null): string {
   if (value === null) return t('unknown');
   if (typeof value === 'string') return value;
   const rounded = Math.abs(value) >= 1000 ? value.toFixed(0) : String(Math.round(value * 100) / 100);
-  return marked(rounded.replace('-', '−'));
+  return number(rounded);
 }
 
 function quoted(value: string | number | null): string {

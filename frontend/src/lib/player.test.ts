@@ -107,14 +107,16 @@ describe('playing', () => {
     ]);
   });
 
-  it('keeps the newest four that were prepared, and goes over to none while nothing plays', async () => {
-    for (const name of ['a', 'b', 'c', 'd', 'e']) {
+  it('keeps the newest seven that were prepared, and begins with one where nothing plays', async () => {
+    for (const name of ['a', 'b', 'c', 'd', 'e', 'f', 'g', 'h']) {
       const ready = player.prepare(name, new ArrayBuffer(8));
       FakeContext.made.decoded.at(-1)!({ duration: 10 });
       await ready;
     }
-    expect(['a', 'b', 'e'].map((name) => player.isPrepared(name))).toEqual([false, true, true]);
-    expect(player.goOver('e')).toBe(false);
+    expect(['a', 'b', 'h'].map((name) => player.isPrepared(name))).toEqual([false, true, true]);
+    expect(player.goOver('a')).toBe(false);
+    expect(player.goOver('h')).toBe(true);
+    expect(player.playing).toBe(true);
   });
 
   it('does not begin what was stopped, or overtaken, while it was decoded', async () => {

@@ -293,7 +293,7 @@ describe('the desk', () => {
   it('takes what belongs to the step, for as long as the step needs', async () => {
     for (const [step, purpose, seconds] of [
       ['quiet', 'rest', 15],
-      ['gain', 'talk', 90],
+      ['gain', 'talk', 45],
       ['tone', 'passage', 40],
     ] as const) {
       place.step = step;

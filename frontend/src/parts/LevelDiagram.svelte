@@ -180,7 +180,7 @@
   {#if points.length}<SavePicture
       {svg}
       {label}
-      top
+      corner
       numbers={columns({
         [t('where')]: points.map((point) => point.title),
         [t('peak, dBFS')]: points.map((point) => point.peak_dbfs),

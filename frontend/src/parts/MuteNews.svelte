@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { counted, marked, t } from '../lib/words';
+  import { counted, t } from '../lib/words';
+  import { level } from '../lib/format';
   import type { Overview } from '../lib/api';
   import { desk } from '../lib/state.svelte';
   import Mark from './Mark.svelte';
@@ -42,7 +43,7 @@
         Your voice is kept out of {each.name}; {each.db > SILENT_DBFS
           ? t('what still arrives:')
           : t('nothing arrives.')}
-        {#if each.db > SILENT_DBFS}<span class="num">{marked(each.db.toFixed(0)).replace('-', '−')} dBFS</span>{/if}
+        {#if each.db > SILENT_DBFS}<span class="num">{level(each.db, 0)} dBFS</span>{/if}
       </span>
     {/each}
   </p>

@@ -18,17 +18,25 @@
   let svg = $state<SVGSVGElement | null>(null);
 </script>
 
-<div class="picture" bind:clientWidth={width} bind:clientHeight={height} style:min-height="{least}px">
-  <svg bind:this={svg} {width} {height} role={handles ? 'group' : 'img'} aria-label={label}
-    >{@render children(width, height)}</svg
-  >
+<div class="whole" style:min-height="{least + 24}px">
+  <div class="picture" bind:clientWidth={width} bind:clientHeight={height}>
+    <svg bind:this={svg} {width} {height} role={handles ? 'group' : 'img'} aria-label={label}
+      >{@render children(width, height)}</svg
+    >
+  </div>
   <SavePicture {svg} {label} {numbers} />
 </div>
 
 <style>
+  .whole {
+    display: flex;
+    flex-direction: column;
+    height: 100%;
+  }
   .picture {
     position: relative;
-    height: 100%;
+    flex: 1;
+    min-height: 0;
     overflow: hidden;
   }
   /* Outside the flow: a window that grows smaller is not held open by its picture. */

@@ -4,53 +4,112 @@
 
   import NumbersTable from './NumbersTable.svelte';
 
-  /** What can be had of a picture: its numbers, and files. Shown when it is pointed at or reached by Tab. */
+  /** What can be had of a picture, behind one button: its numbers, and files. */
   interface Props {
     svg: SVGSVGElement | null;
     label: string;
     numbers?: Numbers;
-    /** At the top, where numbers stand at the bottom. */
-    top?: boolean;
+    /** In a corner of the picture, where nothing else stands there. */
+    corner?: boolean;
   }
-  let { svg, label, numbers, top = false }: Props = $props();
+  let { svg, label, numbers, corner = false }: Props = $props();
   let opened = $state(false);
+  let menu = $state<HTMLDetailsElement | null>(null);
+
+  function close(): void {
+    if (menu) menu.open = false;
+  }
+
+  /** The focus goes back to the one button that stays. */
+  function done(what: () => unknown): void {
+    menu?.querySelector('summary')?.focus();
+    close();
+    void what();
+  }
+
+  /** It closes by Escape, and once the focus is elsewhere. */
+  function leaving(node: HTMLElement): () => void {
+    const out = (event: FocusEvent) => {
+      if (!node.contains(event.relatedTarget as Node | null)) close();
+    };
+    const key = (event: KeyboardEvent) => {
+      if (event.key !== 'Escape' || !menu?.open) return;
+      event.stopPropagation();
+      done(() => undefined);
+    };
+    node.addEventListener('focusout', out);
+    node.addEventListener('keydown', key);
+    return () => {
+      node.removeEventListener('focusout', out);
+      node.removeEventListener('keydown', key);
+    };
+  }
 </script>
 
-<span class="save" class:top>
-  {#if numbers?.rows.length}
-    <button type="button" title="The numbers that it is drawn from" onclick={() => (opened = true)}>Numbers</button>
-  {/if}
-  <button type="button" title="Save this picture as PNG" onclick={() => svg && void savePng(svg, label)}
-    >Save picture</button
-  >
-  <button type="button" title="Save this picture as SVG" onclick={() => svg && saveSvg(svg, label)}>as SVG</button>
-  <button type="button" title="Save what it shows in words" onclick={() => saveText(label)}>as text</button>
-</span>
+<details class="save" class:corner bind:this={menu} {@attach leaving}>
+  <summary title="The numbers of this picture, and files of it">Numbers, files</summary>
+  <div class="list">
+    {#if numbers?.rows.length}
+      <button type="button" title="The numbers that it is drawn from" onclick={() => done(() => (opened = true))}
+        >Numbers</button
+      >
+    {/if}
+    <button type="button" title="Save this picture as PNG" onclick={() => done(() => svg && savePng(svg, label))}
+      >Save as PNG</button
+    >
+    <button type="button" title="Save this picture as SVG" onclick={() => done(() => svg && saveSvg(svg, label))}
+      >as SVG</button
+    >
+    <button type="button" title="Save what it shows in words" onclick={() => done(() => saveText(label))}
+      >as text</button
+    >
+  </div>
+</details>
 {#if opened && numbers}<NumbersTable {numbers} {label} close={() => (opened = false)} />{/if}
 
 <style>
   .save {
+    position: relative;
+    width: fit-content;
+    margin-left: auto;
+    font-size: 12px;
+  }
+  .save.corner {
+    position: absolute;
+    top: 0;
+    right: 0;
+  }
+  summary {
+    min-height: 24px;
+    padding: 3px 4px;
+    color: var(--quiet-ink);
+    line-height: 18px;
+    cursor: pointer;
+  }
+  .list {
     position: absolute;
     right: 0;
-    bottom: 0;
+    bottom: 24px;
+    z-index: 5;
     display: flex;
-    gap: 4px;
-    opacity: 0;
+    flex-direction: column;
+    min-width: 120px;
+    border: 1px solid var(--ink);
+    background: var(--sheet);
   }
-  .save.top {
-    top: 0;
+  .corner .list {
+    top: 24px;
     bottom: auto;
   }
-  :global(:hover) > .save,
-  .save:focus-within {
-    opacity: 1;
-  }
   button {
-    padding: 1px 7px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--paper);
-    font-size: 12px;
+    min-height: 26px;
+    padding: 2px 10px;
+    border: 0;
+    background: none;
+    text-align: left;
     cursor: pointer;
+  }
+  button:hover {
+    background: var(--paper);
   }
 </style>

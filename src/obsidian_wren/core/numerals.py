@@ -21,7 +21,7 @@ def plain(value: float | None, decimals: int = 1) -> str:
     if value is None or not math.isfinite(value):
         return UNKNOWN
     text = f"{value:.{decimals}f}"
-    return marked(text.lstrip("-") if float(text) == 0.0 else text.replace("-", "−"))
+    return marked(text.lstrip("-") if float(text) == 0.0 else text)
 
 
 def signed(value: float | None, decimals: int = 1) -> str:

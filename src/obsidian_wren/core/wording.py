@@ -57,8 +57,9 @@ def ngettext(singular: str, plural: str, count: int, /, **values: Any) -> str:
 
 
 def marked(text: str) -> str:
-    """A written number with the decimal mark of the language that is spoken."""
-    return text.replace(".", _spoken[0].decimal_mark)
+    """A written number with a true minus sign and the decimal mark of the language that is
+    spoken."""
+    return text.replace("-", "−").replace(".", _spoken[0].decimal_mark)
 
 
 def fits(english: str, message: str) -> bool:
@@ -91,7 +92,7 @@ def _places(message: str) -> dict[str, set[str]]:
 class _Filling(Formatter):
     def format_field(self, value: Any, format_spec: str) -> Any:
         text = super().format_field(value, format_spec)
-        return marked(text) if isinstance(value, float) and format_spec else text
+        return marked(text) if isinstance(value, int | float) and format_spec else text
 
 
 _FILLING = _Filling()

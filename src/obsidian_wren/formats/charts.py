@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from html import escape
 
+from obsidian_wren.core.numerals import plain
 from obsidian_wren.core.wording import _, marked
 
 Points = Sequence[tuple[float, float]]
@@ -143,7 +144,7 @@ def level_curve(name: str, points: Points, *, low: float, words: str) -> Chart:
     body = [_grid(low, 0.0, 10.0, y), _text(_LEFT - 8, 14, "dBFS", "end")]
     level = low
     while level <= 0.0:
-        body.append(_text(x(level), HEIGHT - 10, f"{level:.0f}".replace("-", "−"), "middle"))
+        body.append(_text(x(level), HEIGHT - 10, plain(level, 0), "middle"))
         level += 10.0
     straight = f"M{x(low):.1f},{y(low):.1f}L{x(0.0):.1f},{y(0.0):.1f}"
     body.append(f'<path d="{straight}" style="{LOOKS["dots"]}"/>')
@@ -222,7 +223,7 @@ def _chart(name: str, body: Sequence[str], words: str, *, height: float = HEIGHT
 
 
 def _minus(level: float) -> str:
-    return marked(f"{level:.1f}".replace("-", "−"))
+    return plain(level)
 
 
 def _text(x: float, y: float, text: str, anchor: str, *, bold: bool = False) -> str:
@@ -242,7 +243,7 @@ def _grid(low: float, high: float, step: float, y: Callable[[float], float]) -> 
         level = low + number * step
         rows.append(
             f'<path d="M{_LEFT},{y(level):.1f}H{WIDTH - _RIGHT}" stroke="#c3cccb"/>'
-            + _text(_LEFT - 8, y(level) + 4, f"{level:.0f}".replace("-", "−"), "end")
+            + _text(_LEFT - 8, y(level) + 4, plain(level, 0), "end")
         )
     return "".join(rows)
 

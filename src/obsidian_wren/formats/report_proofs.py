@@ -42,14 +42,12 @@ def _drift(bands: Sequence[DriftBandFile]) -> Chart | None:
     if not lines:
         return None
     most = max((point for point in lines[0].points), key=lambda point: abs(point[1]))
-    words = (
-        _(
-            "The last check against the calibration, third octave by third octave; most at"
-            " {most:.0f} Hz: {most_2:+.1f} dB.",
-            most=most[0],
-            most_2=most[1],
-        )
-    ).replace("-", "−")
+    words = _(
+        "The last check against the calibration, third octave by third octave; most at"
+        " {most:.0f} Hz: {most_2:+.1f} dB.",
+        most=most[0],
+        most_2=most[1],
+    )
     return over_frequency(_("What moved since then"), lines, unit="dB", words=words)
 
 

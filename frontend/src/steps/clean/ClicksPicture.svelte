@@ -1,5 +1,6 @@
 <script lang="ts">
   import { marked, t } from '../../lib/words';
+  import { level } from '../../lib/format';
   import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import Picture from '../../parts/Picture.svelte';
@@ -14,7 +15,7 @@
   const top = $derived(Math.ceil((Math.max(...levels) + 3) / 10) * 10);
   const low = $derived(Math.floor((Math.min(...levels) - 3) / 10) * 10);
   const step = $derived(clicks.seconds > 30 ? 10 : clicks.seconds > 12 ? 5 : 2);
-  const minus = (level: number) => level.toFixed(0).replace('-', '\u2212');
+  const minus = (value: number) => level(value, 0);
   const middle = (values: number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? low;
 </script>
 

@@ -2,7 +2,7 @@
   import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
-  import { frequency } from '../../lib/format';
+  import { frequency, level as plain, withUnit } from '../../lib/format';
   import Picture from '../../parts/Picture.svelte';
 
   /** Each line of the hum: how high it stands in the room at rest, and what is left of it. */
@@ -21,8 +21,7 @@
   const top = $derived(Math.ceil((Math.max(...lines.map((line) => line.before)) + 6) / 10) * 10);
   const low = $derived(Math.max(-120, Math.floor((Math.min(...lines.map((line) => line.after)) - 4) / 10) * 10));
   const shown = (level: number) => Math.max(level, low);
-  const told = (level: number) =>
-    level <= -119 ? t('in the noise') : `${level.toFixed(0)} dBFS`.replace('-', '\u2212');
+  const told = (level: number) => (level <= -119 ? t('in the noise') : withUnit(level, 'dBFS', 0));
 </script>
 
 <Picture
@@ -42,9 +41,7 @@
     {@const column = (width - left - 16) / Math.max(lines.length, 1)}
     {#each Array.from({ length: Math.floor((top - low) / 10) + 1 }, (_, i) => low + i * 10) as level (level)}
       <line x1={left} x2={width - 16} y1={y(level)} y2={y(level)} stroke="var(--rule)" />
-      <text class="num soft" x={left - 8} y={y(level) + 4} text-anchor="end"
-        >{level.toString().replace('-', '\u2212')}</text
-      >
+      <text class="num soft" x={left - 8} y={y(level) + 4} text-anchor="end">{plain(level, 0)}</text>
     {/each}
     <text class="soft" x={left} y={height - 6}
       >{on

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { counted, marked, t } from '../../lib/words';
+  import { counted, t } from '../../lib/words';
+  import { withUnit } from '../../lib/format';
   import type { Destination, Overview } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { playback } from '../../lib/playback.svelte';
@@ -38,7 +39,7 @@
     <button type="button" aria-pressed={chosen} onclick={() => (place.listener = destination.key)}
       >{destination.name}</button
     >
-    {#if live && level !== null}<span class="num">{marked(level.toFixed(0)).replace('-', '−')} dBFS</span>{/if}
+    {#if live && level !== null}<span class="num">{withUnit(level, 'dBFS', 0)}</span>{/if}
   </h3>
   {#if real && (destination.feed || destination.kind === 'headphones')}
     <FeedName {destination} {overview} />

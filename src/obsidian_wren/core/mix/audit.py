@@ -12,6 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.verdict import Verdict
+from obsidian_wren.core.numerals import with_unit
 from obsidian_wren.core.wording import _
 
 # Nobody minds one word in a hundred that a program opens on late.
@@ -194,7 +195,7 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
     share = opening_share(word_levels, threshold_dbfs=facts.activation_dbfs)
     if share is None:
         return ()
-    at = f"{facts.activation_dbfs:.0f} dBFS".replace("-", "−")
+    at = with_unit(facts.activation_dbfs, "dBFS", 0)
     sentence = _("Opens on {share:.0f} % of your words at {at}", share=100.0 * share, at=at)
     if share >= _OPEN_SHARE:
         return (Verdict("opens", "good", sentence),)
@@ -210,6 +211,6 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
                     name=facts.name,
                     lowest=lowest - 3.0,
                 )
-            ).replace("-", "−"),
+            ),
         ),
     )

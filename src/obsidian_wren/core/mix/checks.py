@@ -104,5 +104,5 @@ def _detail(proof: ProofFacts) -> str | None:
             )
         )
     if proof.lufs is not None:
-        parts.append(_("heard at {lufs:.1f} LUFS", lufs=proof.lufs).replace("-", "−"))
+        parts.append(_("heard at {lufs:.1f} LUFS", lufs=proof.lufs))
     return "; ".join(parts) or None

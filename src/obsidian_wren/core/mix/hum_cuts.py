@@ -55,10 +55,9 @@ def hum_cuts(hum: Hum) -> tuple[EqualizerBand, ...]:
 
 def told(hum: Hum, cuts: tuple[EqualizerBand, ...]) -> str:
     """What is done about it, as a sentence."""
-    level = f"{hum.level_dbfs:.0f}".replace("-", "−")
     return _(
-        "Hum of {mains_hz:.0f} Hz at {level} dBFS: {cuts} narrow cuts at its harmonics.",
+        "Hum of {mains_hz:.0f} Hz at {level:.0f} dBFS: {cuts} narrow cuts at its harmonics.",
         mains_hz=hum.mains_hz,
-        level=level,
+        level=hum.level_dbfs,
         cuts=len(cuts),
     )

@@ -71,9 +71,7 @@ def derive_instrument(samples: Samples, *, rate_hz: float) -> InstrumentPlan:
         because.append(told(hum, cuts))
     specs.append(LimiterSpec(CEILING_DBTP, 100.0))
     because.append(
-        _(
-            "A limiter keeps every peak under {ceiling_dbtp:.0f} dBTP.", ceiling_dbtp=CEILING_DBTP
-        ).replace("-", "−")
+        _("A limiter keeps every peak under {ceiling_dbtp:.0f} dBTP.", ceiling_dbtp=CEILING_DBTP)
     )
     return InstrumentPlan(tuple(specs), lowest, tuple(because))
 

@@ -108,21 +108,19 @@ def derive_return(
     gain = _gain_to(toned, aim_lufs, rate_hz)
     word = _("up") if gain > 0 else _("down")
     because.append(
-        (
-            _(
-                "It comes at {lufs:.1f} LUFS: {gain:.1f} dB {word}, to {aim_lufs:.0f}.",
-                lufs=before.lufs,
-                gain=abs(gain),
-                word=word,
-                aim_lufs=aim_lufs,
-            )
-        ).replace("-", "−")
+        _(
+            "It comes at {lufs:.1f} LUFS: {gain:.1f} dB {word}, to {aim_lufs:.0f}.",
+            lufs=before.lufs,
+            gain=abs(gain),
+            word=word,
+            aim_lufs=aim_lufs,
+        )
     )
     because.append(
         _(
             "A limiter keeps every peak under {return_ceiling_dbtp:.0f} dBTP.",
             return_ceiling_dbtp=RETURN_CEILING_DBTP,
-        ).replace("-", "−")
+        )
     )
     specs += [GainSpec(round(gain, 2)), *SAFE]
     after = read_return(render(specs, samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)

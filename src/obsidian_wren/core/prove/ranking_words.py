@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.numerals import frequency
 from obsidian_wren.core.prove.ranking import Difference, Ranking
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, marked
 
 SPEED_OF_SOUND_M_S = 343.0
 _MATTERS_DB = 0.5
@@ -123,7 +123,7 @@ def _compared(one: Difference, first: str, second: str) -> str:
 
 
 def _signed(db: float | None) -> str:
-    return f"{db or 0.0:+.1f}".replace("-", "−")
+    return marked(f"{db or 0.0:+.1f}")
 
 
 _THINGS = {
@@ -157,9 +157,7 @@ def in_time(
     delay_ms = delay_samples / rate_hz * 1000.0
     farther_cm = 100.0 * delay_samples / rate_hz * SPEED_OF_SOUND_M_S
     polarity = _("inverted") if inverted else _("same")
-    title = _(
-        "Polarity {polarity}, {delay_ms:+.2f} ms", polarity=polarity, delay_ms=delay_ms
-    ).replace("-", "−")
+    title = _("Polarity {polarity}, {delay_ms:+.2f} ms", polarity=polarity, delay_ms=delay_ms)
     if abs(farther_cm) < _AT_ONE_PLACE_CM:
         place = _(
             "Both hear you at the same time, within {at_one_place_cm:.0f} cm.",
