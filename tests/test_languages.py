@@ -46,7 +46,7 @@ def test_a_catalogue_brings_words_their_order_forms_that_count_and_the_decimal_m
 ):
     speaking(read_language(catalogue(HEADER + TAKES)))
     said = wording._("At {level:.1f} dBFS, in {room}.", level=-52.25, room="loft")
-    assert said == "W loft: -52,2 dBFS."
+    assert said == "W loft: −52,2 dBFS."
     counts = [wording.ngettext("{count} take", "{count} takes", n) for n in (1, 3, 5, 22)]
     assert counts == ["1 nagranie", "3 nagrania", "5 nagrań", "22 nagrania"]
     assert numerals.with_sign(3.04, "dB", 2) == "+3,04 dB"

@@ -11,6 +11,7 @@ from obsidian_wren.cli import main as cli
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.numerals import plain
 from signals import RATE, noise, room, sine, voice
 
 
@@ -197,7 +198,7 @@ def test_a_plan_is_told_in_words(takes, tmp_path, capsys):
     assert all(f"{band['frequency_hz']:.0f} Hz {band['gain_db']:+6.1f} dB" in out for band in bands)
     planned_lufs = body["feeds"][0]["planned_lufs"]
     assert planned_lufs == pytest.approx(-18.0, abs=0.2)
-    assert f"The feed will carry {planned_lufs:.1f} LUFS" in out
+    assert f"The feed will carry {plain(planned_lufs)} LUFS" in out
 
 
 def test_render_works_at_another_rate(planned, tmp_path, capsys):

@@ -34,7 +34,7 @@ def test_a_turned_knob_stales_levels_predicts_them_and_one_press_derives_again(b
     deriving.derive_again(app)
     shown = overview(app, "derivable", "diagram", "gain_plan", "predictions", "steps")
     assert shown.derivable is None
-    assert "Predicted: -5 dB" in shown.gain_plan.predicted
+    assert "Predicted: −5 dB" in shown.gain_plan.predicted
     assert shown.gain_plan.change_db == pytest.approx(5.0, abs=1.0)
     assert setting(app, "compressor", "makeup_db").value == pytest.approx(gain + 5.0, abs=0.15)
     predicted_peak = {p.name: p.peak_dbfs for p in shown.diagram}["converter"]

@@ -149,7 +149,7 @@ def test_a_mix_is_pinned_let_go_and_brought_back_to_the_usual(boathouse):
     clip = next(send for send in listener(app, "call").mix.sends if send.source == "clips")
     assert clip.pinned
     assert clip.under_lu == 14.0
-    with pytest.raises(Refused, match="from -40 to -10"):
+    with pytest.raises(Refused, match="from −40 to −10"):
         listeners.pin_mix(app, "call", "aim_lufs", -4.0, None)
     listeners.usual_mix(app, "call")
     assert listener(app, "call").mix.pins == []

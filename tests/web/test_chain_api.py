@@ -65,7 +65,7 @@ def test_wrong_requests_are_told_in_sentences(client):
         "patch",
         "/api/settings",
         {"stage": "gate", "name": "threshold_dbfs", "value": 20.0, "pinned": True},
-        "from -90 to 0",
+        "from −90 to 0",
     )
     refused(
         "patch",
