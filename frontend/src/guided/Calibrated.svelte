@@ -75,6 +75,11 @@
     return playback.without.length > 0 && playback.without.join() === leftOut(overview, step).join();
   }
 
+  function findSound(): void {
+    place.leaf.tone = 'find';
+    place.step = 'tone';
+  }
+
   async function check(): Promise<void> {
     place.checking = true;
     await taking.take('check');
@@ -114,6 +119,12 @@
         </li>
       {/each}
     </ul>
+    {#if overview.delivery && !open.length}
+      <p class="soft">
+        Warmer, clearer, denser? You listen to pairs, and your answers become numbers.
+        <button type="button" class="link" onclick={findSound}>Find your sound, by ear</button>
+      </p>
+    {/if}
     <h3>Last: pick it where you talk</h3>
     {#if overview.computer.simulated}
       {#each feeds as feed (feed.key)}

@@ -57,6 +57,7 @@ export type Sibilance = components['schemas']['SibilanceEvidence'];
 export type Plosives = components['schemas']['PlosiveEvidenceView'];
 export type Preferences = components['schemas']['PreferencesBody'];
 export type Taste = components['schemas']['TasteBody'];
+export type FindSound = components['schemas']['FindSoundView'];
 export type BeforeAfter = components['schemas']['BeforeAfterView'];
 export type TakeFrames = components['schemas']['FramesOfTake'];
 export type Setting = components['schemas']['SettingView'];
@@ -239,6 +240,16 @@ export async function sendFileTo(path: 'targets' | 'brought' | 'brought/equalize
 /** The passage before and after. */
 export async function readBeforeAfter(): Promise<BeforeAfter> {
   return (await send('GET', 'before-after')).json();
+}
+
+/** How far the search for a taste is; begun, answered or left first where that is said. */
+export async function findSound(
+  what: '' | 'begin' | 'end' = '',
+  answered?: { number: number; answer: 'one' | 'other' | 'same' },
+): Promise<FindSound> {
+  if (answered) return (await send('POST', 'find-sound/answer', JSON.stringify(answered), true)).json();
+  const path = what === 'end' ? 'find-sound/end' : 'find-sound';
+  return (await send(what === '' ? 'GET' : 'POST', path)).json();
 }
 
 /** The rig in hand against another one. */

@@ -40,6 +40,7 @@ export const LEAVES: Record<string, Leaf[]> = {
   tone: [
     { name: 'corridor', title: t('What the rig adds') },
     { name: 'target', title: t('Target and taste') },
+    { name: 'find', title: t('Find your sound') },
     { name: 'hiss', title: t('Breath and hiss') },
     { name: 'parts', title: t('Listen to parts') },
   ],

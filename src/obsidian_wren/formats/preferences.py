@@ -52,6 +52,16 @@ class TasteBody(Preference):
     body_db: float = Field(default=0.0, ge=-5, le=5)
     clarity_db: float = Field(default=0.0, ge=-5, le=5)
     air_db: float = Field(default=0.0, ge=-5, le=5)
+    density_db: float = Field(default=0.0, ge=-2, le=2)
+
+
+class TasteFoundBody(Preference):
+    """How a taste was found by ear: in how many of how many pairs it lies nearer to what was
+    preferred, and how far each number may be off, dB."""
+
+    agrees: int = Field(ge=0, le=100)
+    preferred: int = Field(ge=0, le=100)
+    sd_db: list[Annotated[float, Field(ge=0, le=20)]] = Field(max_length=8)
 
 
 class PreferenceFields(Preference):
@@ -60,6 +70,7 @@ class PreferenceFields(Preference):
     cut_weight: float = Field(default=0.8, ge=0.05, le=0.95)
     shape_percent: float | None = Field(default=None, ge=0, le=100)
     taste: TasteBody | None = None
+    found: TasteFoundBody | None = None
     aims: AimsBody | None = None
 
 

@@ -5,12 +5,18 @@ import { desk } from '../../lib/state.svelte';
 
 export type Answer = 'one' | 'same' | 'other';
 
-/** A blind series as it is heard: which of the two sounds now, and the answer of each round. */
-class Blind {
+/** Two sounds whose names nobody here knows, as they are heard: which of them sounds now. */
+export class PairHearing {
   heard = $state<Which>('one');
   playing = $state(false);
   share = $state(0);
   readonly #player = new PairPlayer();
+  readonly #address: string;
+
+  /** They are fetched at an address, to which “one” or “other” is added. */
+  constructor(address: string) {
+    this.#address = address;
+  }
 
   async play(): Promise<void> {
     playback.stopSound();
@@ -27,7 +33,7 @@ class Blind {
   }
 
   async #sound(which: Which): Promise<ArrayBuffer> {
-    return (await ask(`series/sound/${which}`)).arrayBuffer();
+    return (await ask(`${this.#address}/${which}`)).arrayBuffer();
   }
 
   #follow(): void {
@@ -56,13 +62,25 @@ class Blind {
     else void this.play();
   }
 
-  /** The next round is another draw: it is fetched, and it begins with “one”. */
-  async answer(series: RunningSeries, answer: Answer): Promise<void> {
-    if (desk.busy) return;
+  /** What comes next is another draw: it is fetched anew, and it begins with “one”. Whether it was heard. */
+  anew(): boolean {
     const went = this.playing;
     this.stop();
     this.heard = 'one';
     this.#player.choose('one');
+    return went;
+  }
+}
+
+/** A blind series. */
+class Blind extends PairHearing {
+  constructor() {
+    super('series/sound');
+  }
+
+  async answer(series: RunningSeries, answer: Answer): Promise<void> {
+    if (desk.busy) return;
+    const went = this.anew();
     const done = await desk.do('post', '/api/series/answer', { body: { round: series.round, answer } });
     if (done && went && desk.overview?.series) void this.play();
   }

@@ -2,6 +2,7 @@
   import { marked, t } from '../../lib/words';
   import { act, sendFileTo, type Overview, type Taste, type Tone, type Preferences } from '../../lib/api';
   import { signed } from '../../lib/format';
+  import { place } from '../../lib/place.svelte';
   import { playback } from '../../lib/playback.svelte';
   import { typingNumber } from '../../lib/typing.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -18,6 +19,7 @@
     ['body_db', t('Body'), t('around 450 Hz')],
     ['clarity_db', t('Clarity'), t('around {at} kHz', { at: marked('3.2') })],
     ['air_db', t('Air'), t('over 9 kHz')],
+    ['density_db', t('Density'), t('how even the compressor makes you')],
   ] as const;
   const preferences = $derived(overview.preferences);
   const target = $derived({
@@ -27,7 +29,8 @@
   const reference = $derived(overview.takes.some((take) => take.purpose === 'reference' && take.current));
   let picker = $state<HTMLInputElement | null>(null);
 
-  const taste = $derived<Taste>(preferences.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0 });
+  const taste = $derived<Taste>(preferences.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0, density_db: 0 });
+  const found = $derived(preferences.found ?? null);
 
   /** How far the voice itself is shaped: not at all unless a person says so, or a curve is to be followed. */
   const shape = $derived(preferences.shape_percent ?? (target.kind === 'imported' ? 100 : 0));
@@ -44,7 +47,8 @@
     void desk
       .attempt(() => {
         const now: Preferences = desk.overview?.preferences ?? preferences;
-        return act('put', '/api/preferences', { body: { ...now, taste: { ...now.taste, [name]: value } } });
+        const body = { ...now, taste: { ...now.taste, [name]: value }, found: null };
+        return act('put', '/api/preferences', { body });
       })
       .then(() => playback.hearAgain());
   }
@@ -127,15 +131,24 @@
         <b class="num">{signed(taste[name] ?? 0)} dB</b>
         <input
           type="range"
-          min="-5"
-          max="5"
-          step="0.5"
+          min={name === 'density_db' ? -2 : -5}
+          max={name === 'density_db' ? 2 : 5}
+          step={name === 'density_db' ? 0.1 : 0.5}
           value={taste[name] ?? 0}
           aria-label={title}
           onchange={(event) => bend(name, Number(event.currentTarget.value))}
         />
       </label>
     {/each}
+    <span class="where found"
+      >{found
+        ? t('Found by ear: you preferred it in {agrees} of {preferred} pairs.', {
+            agrees: found.agrees,
+            preferred: found.preferred,
+          })
+        : t('Not sure? Find your sound by ear.')}
+      <button type="button" class="link" onclick={() => (place.leaf.tone = 'find')}>Find your sound</button></span
+    >
   </div>
   <div class="picture"><CorridorPicture {tone} /></div>
 </div>

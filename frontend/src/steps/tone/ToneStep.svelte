@@ -14,6 +14,7 @@
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import CorridorPicture from './CorridorPicture.svelte';
+  import FindLeaf from './FindLeaf.svelte';
   import HissPicture from './HissPicture.svelte';
   import PartsLeaf from './PartsLeaf.svelte';
   import { PASSAGE } from './passage';
@@ -47,6 +48,7 @@
         'What microphone and room add to your voice, as far as it can be known. The correction goes no further.',
       ),
       target: t('Correct the rig alone or shape the voice too, and bend the result.'),
+      find: t('Listen to pairs of your own passage. What you prefer becomes numbers.'),
       hiss: t('Every burst of breath and every “s” of your talk, and where they are held.'),
       parts: t('Hear one part of your voice alone, or slide a narrow band along it.'),
     }[leaf] ?? '',
@@ -65,6 +67,7 @@
         passage={overview.quiet ? PASSAGE : undefined}
       />
     {:else if leaf === 'target'}<TargetLeaf {overview} {tone} />
+    {:else if leaf === 'find'}<FindLeaf {overview} />
     {:else if leaf === 'hiss'}<HissPicture {overview} {tone} />
     {:else if leaf === 'parts'}<PartsLeaf {tone} />
     {:else}<CorridorPicture {tone} />{/if}

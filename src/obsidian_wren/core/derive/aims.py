@@ -42,12 +42,14 @@ class Aims:
 
 @dataclass(frozen=True)
 class Taste:
-    """Broad moves on top of the target, dB, −5 to 5 each: the corridor bends, the fit follows."""
+    """Broad moves on top of the target, dB, −5 to 5 each: the corridor bends, the fit follows.
+    ``density_db``, −2 to 2: how much narrower than usual the louder half of the speech is made."""
 
     warmth_db: float = 0.0
     body_db: float = 0.0
     clarity_db: float = 0.0
     air_db: float = 0.0
+    density_db: float = 0.0
 
 
 @dataclass(frozen=True)

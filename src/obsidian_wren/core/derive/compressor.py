@@ -199,7 +199,8 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     bare = take.foresee(threshold, _RATIOS[0], attack, release)
     spread = float(np.percentile(spoken, _LOUD_PERCENTILE)) - usual if len(spoken) else 0.0
-    ratio = _solve(take, threshold, attack, release, spread / EVEN_SPREAD_DB, aims)
+    even_db = EVEN_SPREAD_DB - take_set.preferences.taste.density_db
+    ratio = _solve(take, threshold, attack, release, spread / even_db, aims)
     predicted = take.foresee(threshold, ratio, attack, release)
     chosen = answer.set("ratio", ratio, _ratio_because(spread, ratio, predicted, aims))
     found = take.foresee(threshold, chosen, attack, release)
@@ -229,6 +230,12 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
         spread=spread,
         even_spread_db=EVEN_SPREAD_DB,
     )
+    if even_db != EVEN_SPREAD_DB:
+        text = _(
+            "The louder half of your speech spreads over {spread:.1f} dB; you want {even_db:.1f}.",
+            spread=spread,
+            even_db=even_db,
+        )
     if not on:
         text = _(
             "Not needed: the louder half of your speech spreads over {spread:.1f} dB only.",
