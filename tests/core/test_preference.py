@@ -35,9 +35,7 @@ def test_who_has_no_taste_is_left_alone(says):
 
 def test_a_contradiction_convinces_nobody():
     far, near = (4.0, 0.0, 0.0, 0.0, 0.0), (0.0,) * 5
-    judged = [
-        Judged(*((far, near) if k % 2 else (near, far)), "one") for k in range(MOST_PAIRS)
-    ]
+    judged = [Judged(*((far, near) if k % 2 else (near, far)), "one") for k in range(MOST_PAIRS)]
     found = find(judged)
     assert not found.convinces
     assert found.preferred == MOST_PAIRS

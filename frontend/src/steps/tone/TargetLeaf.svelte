@@ -29,7 +29,9 @@
   const reference = $derived(overview.takes.some((take) => take.purpose === 'reference' && take.current));
   let picker = $state<HTMLInputElement | null>(null);
 
-  const taste = $derived<Taste>(preferences.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0, density_db: 0 });
+  const taste = $derived<Taste>(
+    preferences.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0, density_db: 0 },
+  );
   const found = $derived(preferences.found ?? null);
 
   /** How far the voice itself is shaped: not at all unless a person says so, or a curve is to be followed. */

@@ -54,9 +54,9 @@ class Judged:
 
 @dataclass(frozen=True)
 class Found:
-    """Where the ideal is and one standard deviation, in steps ``(dimensions,)``; whether the pairs
-    that confirm bear it out; in how many of how many pairs with a preference it lies nearer to what was
-    preferred."""
+    """Where the ideal is and one standard deviation, in steps ``(dimensions,)``; whether the
+    answers bear it out; in how many of how many pairs with a preference it lies nearer to what
+    was preferred."""
 
     ideal_db: Place
     sd_db: Place
@@ -135,7 +135,7 @@ def _nearer(judged: Judged, ideal: Samples) -> Answer:
 def _differences(ideals: Samples, curves: Samples, one: Samples, other: Samples) -> Samples:
     """Utility of one over that of the other ``(pairs, draws)``, in just noticeable differences."""
     bent = 0.5 * (np.sum(other**2, axis=1) - np.sum(one**2, axis=1))
-    return (bent[:, None] + (one - other) @ ideals.T) * np.exp(curves)
+    return np.asarray((bent[:, None] + (one - other) @ ideals.T) * np.exp(curves))
 
 
 def _phi(x: Samples) -> Samples:
@@ -152,11 +152,11 @@ def _chances(difference: Samples) -> Samples:
     """The chance of each answer, ``(..., 3)``."""
     one, other = _phi(difference - _SAME), _phi(-difference - _SAME)
     sure = np.stack([one, other, 1.0 - one - other], axis=-1)
-    return (1.0 - _SLIPS) * sure + _SLIPS / len(_ANSWERS)
+    return np.asarray((1.0 - _SLIPS) * sure + _SLIPS / len(_ANSWERS))
 
 
 def _entropy(chances: Samples) -> Samples:
-    return -np.sum(chances * np.log(chances), axis=-1)
+    return np.asarray(-np.sum(chances * np.log(chances), axis=-1))
 
 
 @lru_cache(maxsize=64)
@@ -174,7 +174,8 @@ def _posterior(judged: tuple[Judged, ...]) -> _Draws:
         chances = _chances(_differences(ideals, curves, one, other))
         prior = np.sum(ideals**2, axis=1) / _SPREAD_DB**2
         prior += ((curves - math.log(_CURVE)) / _CURVE_FOLD) ** 2
-        return np.log(chances[np.arange(len(answers)), :, answers]).sum(axis=0) - 0.5 * prior
+        foretold = np.log(chances[np.arange(len(answers)), :, answers]).sum(axis=0)
+        return np.asarray(foretold - 0.5 * prior)
 
     weights = _chances(_differences(before.ideals, before.curves, one[-1:], other[-1:]))[
         0, :, answers[-1]

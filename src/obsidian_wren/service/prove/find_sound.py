@@ -7,7 +7,7 @@ import io
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import soundfile
@@ -281,7 +281,7 @@ def _tasting(specs: Sequence[StageSpec], here: TakeSet, place: Place) -> list[St
 
 def _tasted(spec: StageSpec, here: TakeSet, wanted: Preferences) -> StageSpec:
     before = here.preferences.taste
-    changed: Any = spec
+    changed: StageSpec = spec
     if isinstance(spec, EqualizerSpec):
         plan = derive_equalizer(replace(here, preferences=wanted), Pins())
         changed = plan.spec()
