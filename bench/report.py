@@ -15,6 +15,7 @@ BENCHES = (
     ("cleaning.py", "Cleaning on voices that nobody tuned it on"),
     ("rooms.py", "Takes of a room in which something moves"),
     ("loudspeaker.py", "What a loudspeaker plays, taken out"),
+    ("preference.py", "A taste found by ear"),
     ("files.py", "Sound files on the command line"),
     ("plan.py", "From two takes to every setting"),
     ("population.py", "Tone on talkers and rigs that nobody tuned it on"),

@@ -78,6 +78,7 @@
     position: absolute;
     top: 0;
     right: 0;
+    background: var(--paper);
   }
   summary {
     min-height: 24px;

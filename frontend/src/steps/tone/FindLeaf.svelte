@@ -7,6 +7,7 @@
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import Key from '../../parts/Key.svelte';
+  import { TASTE_NAMES } from './taste';
   import { PairHearing, type Answer } from '../prove/blind.svelte';
 
   /** A taste found by ear: pairs of one's own passage, one after another, until no further pair is worth asking. */
@@ -17,13 +18,7 @@
   const hearing = new PairHearing('find-sound/sound');
   let search = $state.raw<FindSound | null>(null);
   let waits = $state(false);
-  const NAMES: Record<string, string> = {
-    warmth_db: t('Warmth'),
-    body_db: t('Body'),
-    clarity_db: t('Clarity'),
-    air_db: t('Air'),
-    density_db: t('Density'),
-  };
+  const NAMES: Record<string, string> = Object.fromEntries(TASTE_NAMES);
   const ANSWERS: [Answer, string, string][] = [
     ['one', t('I prefer “one”'), 'A'],
     ['same', t('No difference'), 'S'],

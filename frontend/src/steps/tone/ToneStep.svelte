@@ -14,6 +14,7 @@
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import CorridorPicture from './CorridorPicture.svelte';
+  import { TASTE_NAMES } from './taste';
   import FindLeaf from './FindLeaf.svelte';
   import HissPicture from './HissPicture.svelte';
   import PartsLeaf from './PartsLeaf.svelte';
@@ -104,6 +105,16 @@
           <a href="/api/equalizer?what=impulse&rate_hz={overview.rig.rate_hz}" download>impulse response, WAV</a>,
           <a href="/api/response?what=correction" download>curve, text</a>.
         </p>
+      {/if}
+      {#if leaf === 'find'}
+        <h3>Your taste as it stands</h3>
+        {#each TASTE_NAMES as [name, title], k (name)}
+          {@const value = overview.preferences.taste?.[name] ?? 0}
+          {@const sd = overview.preferences.found?.sd_db[k]}
+          <Fact name={title} value="{signed(value)} dB" mark="none"
+            >{sd === undefined ? '' : t('Found by ear, ±{error} dB.', { error: marked(sd.toFixed(1)) })}</Fact
+          >
+        {/each}
       {/if}
       {#if leaf === 'parts'}
         {#each tone.resonances as found (found.frequency_hz)}

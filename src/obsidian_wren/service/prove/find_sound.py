@@ -24,7 +24,7 @@ from obsidian_wren.core.derive.equalizer import derive_equalizer
 from obsidian_wren.core.derive.stage_plan import Pins
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.prove import preference
-from obsidian_wren.core.prove.pair import matched_pair, starts_at_s, veiled
+from obsidian_wren.core.prove.pair import Pair, matched_pair, starts_at_s, veiled
 from obsidian_wren.core.prove.preference import DIMENSIONS, SCALE, Answer, Judged, Place
 from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.service.calibration import chain_rows, settings
@@ -242,16 +242,22 @@ def _wav_of(app: AppContext, pair: tuple[Place, Place], which: Which) -> bytes:
     with app.sessions() as session:
         ctx = in_hand(app, session)
         heard, rate, begins_s, behind = _before_tone(ctx)
-        here = _take_set(ctx)
-    both = [
-        render(_tasting(behind, here, place), heard, rate_hz=rate, beside=beside) for place in pair
-    ]
-    try:
-        made = matched_pair(both[0], both[1], rate_hz=rate, from_s=begins_s)
-    except ValueError as error:
-        raise Refused(
-            "silent", _("One of the two is silent. Read the passage in Tone again.")
-        ) from error
+        digest, here = sentence_take(ctx).sha256, _take_set(ctx)
+
+    def make() -> Pair:
+        both = [
+            render(_tasting(behind, here, place), heard, rate_hz=rate, beside=beside)
+            for place in pair
+        ]
+        try:
+            return matched_pair(both[0], both[1], rate_hz=rate, from_s=begins_s)
+        except ValueError as error:
+            raise Refused(
+                "silent", _("One of the two is silent. Read the passage in Tone again.")
+            ) from error
+
+    # Both are asked for, one after the other.
+    made: Pair = app.sounds.get(("tasted", digest, here.passed, behind, pair), make)
     out = io.BytesIO()
     chosen = veiled(made.first if which == "one" else made.second, np.random.default_rng())
     soundfile.write(out, np.clip(chosen, -1.0, 1.0), rate, format="WAV", subtype="PCM_24")
