@@ -18,7 +18,7 @@ import tempfile
 import urllib.request
 from collections.abc import Iterator
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, ViewportSize, sync_playwright
 
 ROOT = pathlib.Path(__file__).resolve().parents[1]
 # Name of the picture: the step, and the leaf where the step has several.
@@ -43,6 +43,7 @@ WINDOWS = {
     "small-tone": ("Tone", "What the rig adds", 640, 900),
     "gain": ("Gain", "Levels", 1920, 1080),
 }
+LOFT = 1
 TAKES = (
     {"purpose": "in-use"},
     {"purpose": "clap"},
@@ -97,6 +98,8 @@ def more_takes(data: str) -> None:
     """What the demo leaves to the person: the room in use, the parts of the floor, loudest and
     softest, and a slider learned."""
     with serving(data, "--fast") as url:
+        # The pictures of the steps are of the loft, which has a second microphone.
+        post(url, f"rigs/{LOFT}/use", {})
         for take in TAKES:
             post(url, "takes", take)
         rows = "\n".join(
@@ -202,14 +205,22 @@ def take_others(page: Page, wanted: list[str] | None, out: pathlib.Path) -> None
     if wanted is not None and not set(GUIDED) & set(wanted):
         return
     page.evaluate("location.hash = '#now'")
-    page.get_by_role("heading", name="Calibrated").wait_for(timeout=60_000)
-    page.screenshot(path=out / "calibrated.png")
     page.get_by_role("button", name="Calibrate again").click()
     page.locator("button.primary:not([aria-disabled])", has_text="Record the room").wait_for()
     page.screenshot(path=out / "guided-run.png")
     page.evaluate("localStorage.removeItem('run-since')")
     page.reload()
     page.get_by_role("navigation", name="Steps").wait_for()
+
+
+def first_look(data: str, browser: Browser, size: ViewportSize, out: pathlib.Path) -> None:
+    """What the demo opens on, as it is after its first start."""
+    with serving(data) as url:
+        page = browser.new_page(viewport=size)
+        page.goto(url)
+        page.get_by_text("quieter in pauses").wait_for(timeout=120_000)
+        page.screenshot(path=out / "calibrated.png")
+        page.close()
 
 
 def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
@@ -251,6 +262,14 @@ def main() -> None:
     wanted = [entry for entry in wanted if chosen.only is None or entry[2] in chosen.only]
     # Send last in each theme: it is live then, and the other views are about takes.
     with tempfile.TemporaryDirectory() as data:
+        size: ViewportSize = {"width": chosen.width, "height": chosen.height}
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+            if chosen.only is None or "calibrated" in chosen.only:
+                first_look(data, browser, size, chosen.out)
+            browser.close()
+        if chosen.only == ["calibrated"]:
+            return
         more_takes(data)
         with serving(data) as url, sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
