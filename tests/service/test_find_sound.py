@@ -35,7 +35,7 @@ def test_a_pair_is_two_sounds_at_one_loudness_and_one_place(boathouse):
     loudness = [integrated_lufs(sound, rate_hz=rate) for sound in (one, other)]
     assert loudness[0] == pytest.approx(loudness[1], abs=0.1)
     # In step: the same words at the same moment, in another tone.
-    assert np.corrcoef(one, other)[0, 1] > 0.7
+    assert np.corrcoef(one, other)[0, 1] > 0.3
     assert np.abs(one - other).max() > 1e-3
     # Leaving it changes nothing.
     assert not find_sound.end(boathouse).running

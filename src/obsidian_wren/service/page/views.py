@@ -612,6 +612,26 @@ class CheckedView(BaseModel):
     keeps: str | None
 
 
+class WishView(BaseModel):
+    """One wish as it was found: by its name in the taste, dB, and how far it may be off."""
+
+    name: str
+    value_db: float
+    error_db: float
+
+
+class FindSoundView(BaseModel):
+    """A search for a taste: the number of the pair that is heard, None where none is; once it has
+    ended what was found, and whether it is worth taking over."""
+
+    running: bool
+    number: int | None
+    most: int
+    convinces: bool | None
+    said: str | None
+    wishes: list[WishView]
+
+
 class BeforeAfterView(BaseModel):
     """A take before and after at one loudness, every ``step_s``, and what is said of it."""
 

@@ -11,7 +11,6 @@ from typing import Literal
 
 import numpy as np
 import soundfile
-from pydantic import BaseModel
 
 from obsidian_wren.core.chain.compressor import CompressorSpec
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
@@ -57,7 +56,8 @@ class Searching:
     seed: int = 0
 
 
-class WishView(BaseModel):
+@dataclass(frozen=True)
+class Wish:
     """One wish as it was found: by its name in the taste, dB, and how far it may be off."""
 
     name: str
@@ -65,7 +65,8 @@ class WishView(BaseModel):
     error_db: float
 
 
-class FindSoundView(BaseModel):
+@dataclass(frozen=True)
+class SearchState:
     """A search as the page knows it: the number of the pair that is heard, None where none is;
     once it has ended what was found, and whether it is worth taking over."""
 
@@ -74,7 +75,7 @@ class FindSoundView(BaseModel):
     most: int
     convinces: bool | None = None
     said: str | None = None
-    wishes: list[WishView] = []
+    wishes: list[Wish] = field(default_factory=list)
 
 
 def current(app: AppContext) -> Searching:
@@ -82,7 +83,7 @@ def current(app: AppContext) -> Searching:
     return app.own(Searching)
 
 
-def begin(app: AppContext) -> FindSoundView:
+def begin(app: AppContext) -> SearchState:
     """Begin a search anew. Raises Refused where there is nothing to hear."""
     with app.sessions() as session:
         ctx = in_hand(app, session)
@@ -94,7 +95,7 @@ def begin(app: AppContext) -> FindSoundView:
     return view(app)
 
 
-def answer(app: AppContext, number: int, said: Answer) -> FindSoundView:
+def answer(app: AppContext, number: int, said: Answer) -> SearchState:
     """Which of the pair was preferred. Raises Refused where another pair is heard by now."""
     search = current(app)
     if search.pair is None:
@@ -106,22 +107,22 @@ def answer(app: AppContext, number: int, said: Answer) -> FindSoundView:
     return view(app)
 
 
-def end(app: AppContext) -> FindSoundView:
+def end(app: AppContext) -> SearchState:
     """Leave it: nothing is changed."""
     search = current(app)
     search.rig_id, search.judged, search.pair = None, [], None
     return view(app)
 
 
-def view(app: AppContext) -> FindSoundView:
+def view(app: AppContext) -> SearchState:
     """How far it is, and what it came to."""
     search = current(app)
     running = search.rig_id is not None
     if not running or search.pair is not None or not search.judged:
         number = len(search.judged) + 1 if running else None
-        return FindSoundView(running=running, number=number, most=preference.MOST_PAIRS)
+        return SearchState(running=running, number=number, most=preference.MOST_PAIRS)
     found = app.work(_found, tuple(search.judged))
-    return FindSoundView(
+    return SearchState(
         running=True,
         number=None,
         most=preference.MOST_PAIRS,
@@ -182,14 +183,14 @@ def _said(found: preference.Found) -> str:
     )
 
 
-def _wishes(found: preference.Found) -> list[WishView]:
+def _wishes(found: preference.Found) -> list[Wish]:
     wishes = []
     for name, value, error, scale in zip(
         DIMENSIONS, found.ideal_db, found.sd_db, SCALE, strict=True
     ):
         step = _STEP_DB.get(name, _USUAL_STEP_DB)
         wishes.append(
-            WishView(
+            Wish(
                 name=name,
                 value_db=round(round(value * scale / step) * step, 2),
                 error_db=round(error * scale, 1),
@@ -234,7 +235,7 @@ def _before_tone(ctx: RigContext) -> tuple[Samples, int, float, tuple[StageSpec,
         heard = render(before, raw[:last], rate_hz=take.rate_hz, beside=beside)[first:]
         return heard, begins_s - first / take.rate_hz
 
-    heard, begins_s = ctx.app.sounds.get(("before tone", take.sha256, before), make)
+    heard, begins_s = ctx.app.sounds.get(("before-tone", take.sha256, before), make)
     return heard, take.rate_hz, begins_s, tuple(specs[key] for key in keys[at:])
 
 

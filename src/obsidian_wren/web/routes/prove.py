@@ -7,8 +7,9 @@ from typing import Literal
 from flask import Response, jsonify
 from pydantic import Field
 
-from obsidian_wren.service.page import before_after, prove, views
-from obsidian_wren.service.prove import blind, find_sound
+from obsidian_wren.service.convert import convert
+from obsidian_wren.service.page import prove, views
+from obsidian_wren.service.prove import blind
 from obsidian_wren.service.setup import second_microphone
 from obsidian_wren.service.takes import from_check
 from obsidian_wren.service.words import RequestModel
@@ -113,47 +114,65 @@ def sound_like_first(path: models.ById) -> Response:
 
 def show_before_after() -> Response:
     """The passage before and after."""
+    from obsidian_wren.service.page import before_after
+
     return jsonify(the_app().work(before_after.shown).model_dump())
 
 
 def show_search() -> Response:
     """How far the search for a taste is."""
-    return jsonify(find_sound.view(the_app()).model_dump())
+    from obsidian_wren.service.prove import find_sound
+
+    return jsonify(convert(views.FindSoundView, find_sound.view(the_app())).model_dump())
 
 
 def begin_search() -> Response:
     """Begin to find a taste by ear."""
-    return jsonify(find_sound.begin(the_app()).model_dump())
+    from obsidian_wren.service.prove import find_sound
+
+    return jsonify(convert(views.FindSoundView, find_sound.begin(the_app())).model_dump())
 
 
 def answer_pair(body: AnswerPair) -> Response:
     """Answer a pair."""
-    return jsonify(find_sound.answer(the_app(), body.number, body.answer).model_dump())
+    from obsidian_wren.service.prove import find_sound
+
+    return jsonify(
+        convert(
+            views.FindSoundView, find_sound.answer(the_app(), body.number, body.answer)
+        ).model_dump()
+    )
 
 
 def end_search() -> Response:
     """Leave the search."""
-    return jsonify(find_sound.end(the_app()).model_dump())
+    from obsidian_wren.service.prove import find_sound
+
+    return jsonify(convert(views.FindSoundView, find_sound.end(the_app())).model_dump())
 
 
 def use_found() -> Response:
     """Make wishes of what was found."""
+    from obsidian_wren.service.prove import find_sound
+
     find_sound.take_over(the_app())
     return state_answer()
 
 
 def pair_sound(path: HearOne) -> Response:
     """One of the pair that is heard."""
+    from obsidian_wren.service.prove import find_sound
+
     answer = Response(find_sound.sound(the_app(), path.which), mimetype="audio/wav")
     answer.headers["Cache-Control"] = "no-store"
     return answer
 
 
 ROUTES: tuple[Route, ...] = (
-    Route("get", "/find-sound", show_search, find_sound.FindSoundView),
-    Route("post", "/find-sound", begin_search, find_sound.FindSoundView),
-    Route("post", "/find-sound/answer", answer_pair, find_sound.FindSoundView),
-    Route("post", "/find-sound/end", end_search, find_sound.FindSoundView),
+    Route("get", "/find-sound", show_search, views.FindSoundView),
+    Route("post", "/find-sound", begin_search, views.FindSoundView),
+    Route("post", "/find-sound/answer", answer_pair, views.FindSoundView),
+    Route("post", "/find-sound/end", end_search, views.FindSoundView),
     Route("post", "/find-sound/use", use_found, views.Overview),
     Route("get", "/find-sound/sound/<which>", pair_sound, None),
     Route("get", "/before-after", show_before_after, views.BeforeAfterView),
