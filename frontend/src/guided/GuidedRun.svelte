@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { t } from '../lib/words';
   import type { Overview } from '../lib/api';
   import { proper } from '../lib/format';
@@ -75,7 +76,8 @@
 
   // The knob is turned by what the level shows.
   $effect(() => {
-    if (turn) void onAir.watch('talk');
+    // Begun once: the state that it looks at comes anew all the time.
+    if (turn) untrack(() => overview.run.live || void onAir.watch('talk'));
   });
 
   async function follow(): Promise<void> {

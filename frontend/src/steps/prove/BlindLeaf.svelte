@@ -10,6 +10,7 @@
   import Key from '../../parts/Key.svelte';
   import { blind, type Answer } from './blind.svelte';
   import { chosenPair } from './chosen-pair.svelte';
+  import PairSides from './PairSides.svelte';
   import TallyPicture from './TallyPicture.svelte';
 
   interface Props {
@@ -65,23 +66,7 @@
 </script>
 
 {#if series}
-  <div class="both">
-    {#each ['one', 'other'] as const as which (which)}
-      <button
-        type="button"
-        class="side"
-        aria-pressed={blind.playing && blind.heard === which}
-        onclick={() => blind.hear(which)}
-      >
-        <span class="name">{which}</span>
-        <span class="line" aria-hidden="true"
-          ><span style:width="{blind.heard === which ? blind.share * 100 : 0}%"></span></span
-        >
-        <span class="soft">{blind.playing && blind.heard === which ? t('you hear this one') : t('hear it')}</span>
-        <Key>{which === 'one' ? '←' : '→'}</Key>
-      </button>
-    {/each}
-  </div>
+  <PairSides hearing={blind} />
   <p class="question" role="status">
     Round {series.round + 1} of {series.rounds}. {series.question}
   </p>
@@ -137,42 +122,6 @@
 {/if}
 
 <style>
-  .both {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 14px;
-  }
-  .side {
-    display: grid;
-    grid-template-columns: auto 1fr auto;
-    gap: 6px 10px;
-    align-items: center;
-    padding: 16px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: transparent;
-    text-align: left;
-    cursor: pointer;
-  }
-  .side[aria-pressed='true'] {
-    border-color: var(--ink);
-    box-shadow: inset 0 0 0 1px var(--ink);
-  }
-  .name {
-    font-size: 19px;
-    font-weight: 700;
-  }
-  .line {
-    grid-column: 1 / -1;
-    grid-row: 2;
-    height: 8px;
-    background: var(--rule);
-  }
-  .line span {
-    display: block;
-    height: 100%;
-    background: var(--ink);
-  }
   .question {
     margin: 16px 0 8px;
     font-size: 16px;

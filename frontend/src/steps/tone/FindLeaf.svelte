@@ -9,6 +9,7 @@
   import Key from '../../parts/Key.svelte';
   import { TASTE_NAMES } from './taste';
   import { PairHearing, type Answer } from '../prove/blind.svelte';
+  import PairSides from '../prove/PairSides.svelte';
 
   /** A taste found by ear: pairs of one's own passage, one after another, until no further pair is worth asking. */
   interface Props {
@@ -84,23 +85,7 @@
 </script>
 
 {#if number !== null && search}
-  <div class="both">
-    {#each ['one', 'other'] as const as which (which)}
-      <button
-        type="button"
-        class="side"
-        aria-pressed={hearing.playing && hearing.heard === which}
-        onclick={() => hearing.hear(which)}
-      >
-        <span class="name">{which}</span>
-        <span class="line" aria-hidden="true"
-          ><span style:width="{hearing.heard === which ? hearing.share * 100 : 0}%"></span></span
-        >
-        <span class="soft">{hearing.playing && hearing.heard === which ? t('you hear this one') : t('hear it')}</span>
-        <Key>{which === 'one' ? '←' : '→'}</Key>
-      </button>
-    {/each}
-  </div>
+  <PairSides {hearing} />
   <p class="question" role="status">Pair {number} of at most {search.most}. Which do you prefer?</p>
   <div class="row">
     {#each ANSWERS as [said, title, key] (said)}
@@ -156,41 +141,6 @@
 {/if}
 
 <style>
-  .both {
-    display: grid;
-    grid-template-columns: repeat(2, minmax(0, 260px));
-    gap: 12px;
-    padding: 8px 0;
-  }
-  .side {
-    display: flex;
-    flex-direction: column;
-    gap: 6px;
-    align-items: center;
-    min-height: 104px;
-    padding: 12px;
-    border: 1px solid var(--ink);
-    border-radius: 2px;
-    background: none;
-    cursor: pointer;
-  }
-  .side[aria-pressed='true'] {
-    box-shadow: inset 0 -4px 0 var(--aim);
-  }
-  .name {
-    font-size: 21px;
-    font-weight: 700;
-  }
-  .line {
-    width: 80%;
-    height: 4px;
-    background: var(--rule);
-  }
-  .line span {
-    display: block;
-    height: 100%;
-    background: var(--ink);
-  }
   .soft {
     color: var(--quiet-ink);
     font-size: 13px;

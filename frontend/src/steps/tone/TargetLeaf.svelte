@@ -1,11 +1,12 @@
 <script lang="ts">
-  import { marked, t } from '../../lib/words';
+  import { t } from '../../lib/words';
   import { act, sendFileTo, type Overview, type Taste, type Tone, type Preferences } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
   import { playback } from '../../lib/playback.svelte';
   import { typingNumber } from '../../lib/typing.svelte';
   import { desk } from '../../lib/state.svelte';
+  import { TASTE_NAMES } from './taste';
   import CorridorPicture from './CorridorPicture.svelte';
 
   /** Which target the corridor follows, and four broad moves that bend it. */
@@ -14,13 +15,6 @@
     tone: Tone;
   }
   let { overview, tone }: Props = $props();
-  const MOVES = [
-    ['warmth_db', t('Warmth'), t('around 160 Hz')],
-    ['body_db', t('Body'), t('around 450 Hz')],
-    ['clarity_db', t('Clarity'), t('around {at} kHz', { at: marked('3.2') })],
-    ['air_db', t('Air'), t('over 9 kHz')],
-    ['density_db', t('Density'), t('how even the compressor makes you')],
-  ] as const;
   const preferences = $derived(overview.preferences);
   const target = $derived({
     kind: preferences.target?.kind ?? ('by pitch' as const),
@@ -127,7 +121,7 @@
       tabindex="-1"
       aria-label="Target file"
     />
-    {#each MOVES as [name, title, where] (name)}
+    {#each TASTE_NAMES as [name, title, where] (name)}
       <label>
         {title} <span class="where">{where}</span>
         <b class="num">{signed(taste[name] ?? 0)} dB</b>

@@ -20,12 +20,11 @@ from obsidian_wren.core.decibels import SILENCE_DB, Samples
 from obsidian_wren.core.derive.aims import Preferences
 from obsidian_wren.core.derive.tone_target import Target
 from obsidian_wren.core.measure.decay import Reverb
-from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.loudness import hops_of, k_weighted, lufs_of_hops, range_of_hops
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.spectrum import a_weighted_dbfs, power_spectrum
 from obsidian_wren.core.measure.speech import active_level
-from obsidian_wren.core.measure.words import FRAME_S, Word, find_words
+from obsidian_wren.core.measure.words import Word, find_words, seldom_exceeded_dbfs
 from obsidian_wren.core.rate import at_rate
 
 _USUAL = Preferences()
@@ -264,9 +263,8 @@ def prepare(
     rest = at_rate(rest, rest_rate_hz, rate_hz)
     if in_use is not None and in_use_rate_hz is not None:
         in_use = at_rate(in_use, in_use_rate_hz, rate_hz)
-    frames = frame_levels_dbfs(rest, rate_hz=rate_hz, frame_s=FRAME_S)
-    seldom = float(np.percentile(np.maximum(frames, -200.0), 95)) if len(frames) else -200.0
-    words = find_words(talk, rate_hz=rate_hz, room_dbfs=seldom)
+    seldom_dbfs = seldom_exceeded_dbfs(rest, rate_hz=rate_hz)
+    words = find_words(talk, rate_hz=rate_hz, room_dbfs=seldom_dbfs)
     return TakeSet(
         rate_hz,
         Sounds(talk, rest, in_use),

@@ -26,7 +26,7 @@ _SAME_S = 0.015
 # It is believed when it is found twice.
 _ALIKE_S = 0.002
 _SILENT = 1e-10
-# Its loudness is looked at where it sounds, and told by the softest of these frames.
+# Its loudness is read where it sounds, from the softest of these frames.
 _FRAME_S, _SOUNDS, _SOFT, _SOFTEST = 0.05, 0.1, 20.0, 1e-12
 
 

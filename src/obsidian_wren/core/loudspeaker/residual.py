@@ -1,5 +1,5 @@
 """What the filter leaves of what is played: what a small loudspeaker distorts, the end of the
-reverb, and what was not learned yet. The gain of noise reduction takes it, with what is left over
+reverb, and what was not learned yet. The gain of noise reduction takes it, with what remains
 expected from what was taken.
 
 Source: Ephraim and Malah (1985) for the gain (``spectral_gain``); the rest by measurement.

@@ -24,6 +24,7 @@ _OVER_ROOM_DB, _EDGE_OVER_ROOM_DB = 10.0, 6.0
 _UNDER_ACTIVE_DB, _EDGE_UNDER_ACTIVE_DB = 30.0, 38.0
 _PART_S, _SHORTEST_S, _FARTHEST_EDGE_S = 0.06, 0.05, 0.15
 _LOWEST_HZ = 80.0
+_SELDOM, _SILENT = 95.0, -200.0
 # A knock is as short as a word may be, and stands alone; a word's loudest part lies near the
 # voice's level.
 _LOUDEST_UNDER_ACTIVE_DB = 20.0
@@ -35,6 +36,12 @@ class Word:
 
     start_s: float
     end_s: float
+
+
+def seldom_exceeded_dbfs(room: Samples, *, rate_hz: float) -> float:
+    """The level that 5 ms frames of a room ``(n,)`` seldom exceed, dBFS (AES17)."""
+    frames = frame_levels_dbfs(room, rate_hz=rate_hz, frame_s=FRAME_S)
+    return float(np.percentile(np.maximum(frames, _SILENT), _SELDOM)) if len(frames) else _SILENT
 
 
 def find_words(samples: Samples, *, rate_hz: float, room_dbfs: float) -> tuple[Word, ...]:

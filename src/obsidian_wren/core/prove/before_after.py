@@ -16,8 +16,9 @@ import numpy as np
 from obsidian_wren.core.decibels import SILENCE_DB, Samples, amplitude_from_db, power_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_dbfs
 from obsidian_wren.core.measure.loudness import hops_of, integrated_lufs, k_weighted
+from obsidian_wren.core.measure.moments import STEP_S as ROOM_STEP_S
+from obsidian_wren.core.measure.moments import a_weighted_levels_dbfs
 from obsidian_wren.core.measure.speech import runs
-from obsidian_wren.core.measure.weighting import a_weighting_power
 from obsidian_wren.core.measure.words import Word, within
 from obsidian_wren.core.numerals import frequency, plain
 from obsidian_wren.core.record_types import Level
@@ -113,11 +114,14 @@ class _Sound:
         self, sound: Samples, rate_hz: float, count: int, speech: np.ndarray, pause: np.ndarray
     ) -> None:
         levels = frame_levels_dbfs(sound, rate_hz=rate_hz)[:count]
-        weighted = _a_weighted(sound, rate_hz)
-        room = np.maximum(frame_levels_dbfs(weighted, rate_hz=rate_hz)[:count], SILENCE_DB)
+        # As often as the other levels, and as many of them.
+        room = np.repeat(
+            a_weighted_levels_dbfs(sound, rate_hz=rate_hz), round(ROOM_STEP_S / _FRAME_S)
+        )[:count]
         step, size = round(STEP_S / _FRAME_S), round(_FRAME_S * rate_hz)
         parts = [slice(first, first + step) for first in range(0, count, step)]
         spoken = [levels[part][speech[part]] for part in parts]
+        pause = pause[: len(room)]
         quiet = [room[part][pause[part]] for part in parts]
         self.track = Track(
             tuple(_of(each, _RIBBON[0]) for each in spoken),
@@ -138,13 +142,6 @@ class _Sound:
 
 def _of(levels: Samples, percentile: float) -> float | None:
     return float(np.percentile(levels, percentile)) if len(levels) >= _LEAST_FRAMES else None
-
-
-def _a_weighted(sound: Samples, rate_hz: float) -> Samples:
-    spectrum = np.fft.rfft(sound)
-    hz = np.fft.rfftfreq(len(sound), 1.0 / rate_hz)
-    weight = np.sqrt(a_weighting_power(np.maximum(hz, 1.0)))
-    return np.fft.irfft(spectrum * weight, len(sound))
 
 
 def _tone(

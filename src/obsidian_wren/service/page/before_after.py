@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from obsidian_wren.core.decibels import amplitude_from_db
 from obsidian_wren.core.derive.learned import MovingEvidence
-from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.words import FRAME_S, find_words
+from obsidian_wren.core.measure.words import find_words, seldom_exceeded_dbfs
 from obsidian_wren.core.prove.before_after import STEP_S, BeforeAfter, before_after, sentences
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration import chain_rows
@@ -20,8 +17,6 @@ from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.store.models import Derivation
-
-_SELDOM_PERCENTILE = 95.0
 
 
 def shown(app: AppContext) -> views.BeforeAfterView:
@@ -65,8 +60,7 @@ def _seldom_dbfs(ctx: RigContext) -> float:
     quiet = measuring.undisturbed(ctx.app, rest) * amplitude_from_db(
         measuring.room_shift_db(rest, voice, ctx.rig)
     )
-    frames = frame_levels_dbfs(quiet, rate_hz=rest.rate_hz, frame_s=FRAME_S)
-    return float(np.percentile(np.maximum(frames, -200.0), _SELDOM_PERCENTILE))
+    return seldom_exceeded_dbfs(quiet, rate_hz=rest.rate_hz)
 
 
 def _moving(ctx: RigContext) -> MovingEvidence | None:

@@ -97,14 +97,30 @@ def begin(app: AppContext) -> SearchState:
 
 def answer(app: AppContext, number: int, said: Answer) -> SearchState:
     """Which of the pair was preferred. Raises Refused where another pair is heard by now."""
-    search = current(app)
-    if search.pair is None:
-        raise Refused("no-search", _("No pair is heard. Begin to find your sound first."))
+    search = _heard(app)
+    assert search.pair is not None
     if number != len(search.judged) + 1:
         raise Refused("answered", _("This pair is answered already."))
     search.judged.append(Judged(*search.pair, said))
     search.pair = app.work(_next, tuple(search.judged), search.seed)
     return view(app)
+
+
+def _heard(app: AppContext) -> Searching:
+    """The search whose pair is heard, with the rig that it is of. Raises Refused."""
+    search = current(app)
+    if search.pair is None:
+        raise Refused("no-search", _("No pair is heard. Begin to find your sound first."))
+    _require_its_rig(app, search)
+    return search
+
+
+def _require_its_rig(app: AppContext, search: Searching) -> None:
+    with app.sessions() as session:
+        if in_hand(app, session).rig.id != search.rig_id:
+            raise Refused(
+                "other-rig", _("This search is of another rig. Take it in hand, or begin anew.")
+            )
 
 
 def end(app: AppContext) -> SearchState:
@@ -140,11 +156,9 @@ def take_over(app: AppContext) -> None:
     found = app.work(_found, tuple(search.judged))
     if not found.convinces:
         raise Refused("no-taste", _said(found))
+    _require_its_rig(app, search)
     with app.sessions() as session:
-        ctx = in_hand(app, session)
-        if ctx.rig.id != search.rig_id:
-            raise Refused("other-rig", _("This was found with another rig. Take it in hand first."))
-        kept = dict(ctx.rig.preferences)
+        kept = dict(in_hand(app, session).rig.preferences)
     wishes = {wish.name: wish.value_db for wish in _wishes(found)}
     body = PreferencesBody.model_validate(
         {
@@ -163,10 +177,7 @@ def take_over(app: AppContext) -> None:
 
 def sound(app: AppContext, which: Which) -> bytes:
     """A WAV of “one” or “other” of the pair that is heard. Raises Refused."""
-    search = current(app)
-    if search.pair is None:
-        raise Refused("no-search", _("No pair is heard. Begin to find your sound first."))
-    return app.work(_wav_of, search.pair, which)
+    return app.work(_wav_of, _heard(app).pair, which)
 
 
 def _said(found: preference.Found) -> str:
