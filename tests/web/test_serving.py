@@ -135,6 +135,16 @@ def test_page_and_program_prove_themselves_to_each_other(program):
         assert answer(program, "GET", path)[0].status == 401
 
 
+def test_a_connection_carries_one_answer_so_that_no_browser_sends_again_by_itself(program):
+    connection = connect(program)
+    connection.connect()
+    connection.request("GET", "/api/state", headers=known(program))
+    got = connection.getresponse()
+    got.read()
+    assert got.getheader("Connection") == "close"
+    assert connection.sock is None
+
+
 def test_another_program_cannot_have_ours_answer_for_it():
     ours, elsewhere = Access("t" * 32, 1), Access("t" * 32, 2)
     mine = "m" * 24

@@ -40,6 +40,23 @@ describe('what is asked of the program', () => {
     expect(asked[1]?.body).toBeUndefined();
   });
 
+  it('asks five things at once, and what waits only of a program that still answers', async () => {
+    vi.resetModules();
+    const fresh = await import('./api');
+    const { session } = await import('./session');
+    session.key = 'a key';
+    let fail: () => void = () => undefined;
+    const lost = new Promise<Response>((_, no) => (fail = () => no(new TypeError('Failed to fetch'))));
+    answer = () => lost;
+    const all = Promise.allSettled(Array.from({ length: 8 }, () => fresh.getState()));
+    await Promise.resolve();
+    expect(asked).toHaveLength(5);
+    fail();
+    await all;
+    // The other three ask for a proof, together, before anything else.
+    expect(asked.map((call) => call.url.split('=')[0])).toEqual([...Array(5).fill('/api/state'), '/api/session?nonce']);
+  });
+
   it('carries sound as raw floats', async () => {
     const piece = new Float32Array([0.5, -0.25, 1]);
     await api.sendWatch(piece);

@@ -103,8 +103,25 @@ const SLOW = t('The program has not answered for a minute. It may still be at wo
 const PATIENCE_MS = 60_000;
 const PATIENCE_WITH_FILES_MS = 600_000;
 
+/** A browser opens six connections, one of them for the stream. What it would hold back itself goes to whoever has the port by then. */
+const MOST_AT_ONCE = 5;
+let underWay = 0;
+const waiting: (() => void)[] = [];
+
 /** Ask the program. Throws a Refusal where it does not answer, answers too late, or refuses. */
 export async function ask(what: string | Request, how: RequestInit = {}): Promise<Response> {
+  if (underWay < MOST_AT_ONCE) underWay += 1;
+  else await new Promise<void>((go) => waiting.push(go));
+  try {
+    return await askNow(what, how);
+  } finally {
+    const next = waiting.shift();
+    if (next) next();
+    else underWay -= 1;
+  }
+}
+
+async function askNow(what: string | Request, how: RequestInit): Promise<Response> {
   let response: Response;
   const met = session.trusted ? 'ours' : await session.met();
   if (met !== 'ours') throw met === 'stranger' ? new Refusal('stranger', STRANGER) : new Refusal('lost', LOST);

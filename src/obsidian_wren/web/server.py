@@ -79,6 +79,9 @@ def _bounded(access: Access) -> type[HTTPChannel]:
             self.adj = copy.copy(self.adj)  # type: ignore[has-type]
             # The largest that is let in, and no byte more.
             self.adj.max_request_body_size = largest + 1
+            # On a connection that it has used before, a browser sends by itself again what was not
+            # answered when the program ended: to whoever has the port by then, cookie and all.
+            self.headers["CONNECTION"] = "close"
 
     class Refusing(ErrorTask):  # type: ignore[misc]
         def execute(self) -> None:
