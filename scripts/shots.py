@@ -30,7 +30,7 @@ VIEWS = {
     "tone": ("Tone", "What the rig adds"),
     "steady": ("Steady", "Levels"),
     "send": ("Send", "Listeners"),
-    "send-beside": ("Send", "Beside the voice"),
+    "send-beside": ("Send", "Other sources"),
     "prove-blind": ("Prove", "Blind"),
     "prove-since": ("Prove", "Since then"),
     "prove-two": ("Prove", "Two microphones"),
@@ -146,13 +146,13 @@ def prove(page: Page) -> None:
     page.get_by_role("region", name="Deck computer").wait_for(timeout=60_000)
     page.get_by_text("The mix for").wait_for(timeout=60_000)
     for number, feed in enumerate(("Wren: call", "Wren: game")):
-        page.get_by_label("picks").nth(number).select_option(feed)
+        page.get_by_label("chooses").nth(number).select_option(feed)
     page.get_by_role("button", name="Start live").click()
     visit(page, "Send", "Recorder")
     page.get_by_role("button", name="Record", exact=True).click()
     page.wait_for_timeout(14_000)
     page.get_by_role("button", name="Stop recording").click()
-    visit(page, "Send", "Beside the voice")
+    visit(page, "Send", "Other sources")
     page.get_by_role("button", name="Measure and treat").click()
     page.get_by_text("narrow cuts").wait_for(timeout=60_000)
     visit(page, "Send", "Listeners")

@@ -62,8 +62,8 @@ def proved(page: Page) -> None:
     """The short job: live, the feed picked, the marker heard at the listener."""
     page.evaluate("location.hash = '#send/listeners'")
     page.get_by_role("button", name="Start live").click()
-    page.get_by_text("48 kHz all the way").wait_for(timeout=_LONG_MS)
-    page.get_by_label("picks").first.select_option("Wren: call")
+    page.get_by_text("48 kHz throughout").wait_for(timeout=_LONG_MS)
+    page.get_by_label("chooses").first.select_option("Wren: call")
     page.keyboard.press("m")
     page.get_by_text(re.compile(r"Treated voice arrives, \d+ ms")).wait_for(timeout=_LONG_MS)
 

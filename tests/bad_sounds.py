@@ -71,18 +71,18 @@ def make(kind: str, folder: pathlib.Path) -> pathlib.Path:
 
 # kind, purpose in the page, command, a piece of the sentence
 BAD_FILES = [
-    ("not-sound", "rest", ("read", "level"), "not a sound file"),
+    ("not-sound", "rest", ("read", "level"), "not a readable sound file"),
     ("empty-file", "rest", ("read", "level"), "empty (0 bytes)"),
-    ("no-samples", "rest", ("read", "level"), "zero samples"),
+    ("no-samples", "rest", ("read", "level"), "it has no samples"),
     ("broken", "rest", ("read", "level"), "broken inside"),
     ("short", "rest", ("read", "quiet"), "at least 3 s"),
     ("zeros", "rest", ("read", "quiet"), "digital silence"),
     ("constant", "rest", ("read", "quiet"), "DC only"),
     ("clipped", "talk", ("read", "talk"), "Clipped throughout"),
-    ("not-finite", "rest", ("read", "level"), "not numbers or infinite"),
+    ("not-finite", "rest", ("read", "level"), "infinite or not a number"),
     ("cut-off", "rest", ("read", "level"), "cut off"),
-    ("too-large", "rest", ("read", "level"), "2 GB is the most"),
-    ("too-long", "rest", ("read", "level"), "2 h is the most"),
+    ("too-large", "rest", ("read", "level"), "the most is 2 GB"),
+    ("too-long", "rest", ("read", "level"), "the most is 2 h"),
     ("no-voice", "talk", ("read", "talk"), "No voice was found"),
     ("voice", "rest", ("read", "quiet"), "Someone talks"),
     ("odd-rate", "rest", ("read", "level"), "8 to 192 kHz"),

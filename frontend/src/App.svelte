@@ -109,13 +109,13 @@
         <span class="hidden-text">Rig</span>
         <select value={String(overview.rig.id)} onchange={(event) => chooseRig(event.currentTarget)}>
           {#each overview.rigs as rig (rig.id)}<option value={String(rig.id)}>{rig.name}: {rig.made_of}</option>{/each}
-          <option value="new">A further rig, like this one…</option>
+          <option value="new">Another rig, like this one…</option>
         </select>
       </label>
       {#if overview.computer.simulated}
         <span
           class="simulated"
-          title="The computer, the programs that listen and what plays beside are simulated. obsidian-wren serve uses this computer’s own."
+          title="The computer, the programs that listen and everything that plays are simulated. obsidian-wren serve uses your own computer."
           >simulated</span
         >
       {/if}
@@ -145,7 +145,7 @@
       {:else}
         <span class="confirmed"
           >{overview.working_out || desk.slow || desk.working !== null
-            ? t('Working it out…')
+            ? t('Calculating…')
             : t('{confirmed} of {steps} confirmed', { confirmed, steps: overview.steps.length })}</span
         >
       {/if}
@@ -180,15 +180,15 @@
         <p class="lost" role="status">
           <Mark kind="fault" />
           <span
-            >No connection to the program. What is shown is from {timeOfDay(lost)} and may be old. It reconnects by itself
-            when the program runs.</span
+            >No connection to the program. What you see is from {timeOfDay(lost)} and may be out of date. The page reconnects
+            by itself when the program runs.</span
           >
         </p>
       {/if}
       <Findings findings={overview.findings} />
       {#if overview.derivable}
         <div class="again">
-          <span>Something changed under {overview.derivable}.</span>
+          <span>Something changed in {overview.derivable}.</span>
           <button type="button" onclick={() => void desk.do('post', '/api/derive')}>Recalculate</button>
         </div>
       {/if}

@@ -30,7 +30,9 @@
       const asked = await navigator.mediaDevices.getUserMedia({ audio: true });
       asked.getTracks().forEach((track) => track.stop());
     } catch {
-      trouble = t('The browser was not allowed to listen. Allow it in the address bar, then load the page again.');
+      trouble = t(
+        'The browser was not allowed to use the microphone. Allow it in the address bar, then load the page again.',
+      );
       return;
     }
     const devices = await navigator.mediaDevices.enumerateDevices();
@@ -95,8 +97,8 @@
 <main>
   <h1>Listener</h1>
   <p>
-    This page stands in for a call: it picks a microphone in this browser, with the browser’s own processing off, and
-    says what arrives. Anything that it hears, a call would hear.
+    This page stands in for a call: it opens a microphone in this browser, with the browser’s own processing off, and
+    says what arrives. Anything it hears, a call would hear.
   </p>
   <label>
     Microphone
@@ -118,13 +120,13 @@
   <ul aria-live="polite">
     {#if trouble}<li><Mark kind="fault" /> <strong>{trouble}</strong></li>{/if}
     {#if told && !told.live}
-      <li><Mark kind="none" /> <span>Nothing is live: feeds carry silence. Start live in Send.</span></li>
+      <li><Mark kind="none" /> <span>Not live: the feeds are silent. Start live in Send.</span></li>
     {/if}
     {#if told?.simulated}
       <li>
         <Mark kind="fault" />
         <span
-          >All around is simulated here, so no browser can pick its feeds. Start “obsidian-wren serve” for your own
+          >Everything here is simulated, so no browser can choose its feeds. Start “obsidian-wren serve” for your own
           computer.</span
         >
       </li>
@@ -155,9 +157,7 @@
       {#if told.proof?.feed}
         <li>
           <Mark kind="none" />
-          <span class="soft"
-            >How late it was in this browser is not known: when its pieces come here says nothing of that.</span
-          >
+          <span class="soft">The browser’s own delay is unknown, so it is not included.</span>
         </li>
       {/if}
     {/if}

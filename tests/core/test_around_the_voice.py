@@ -72,7 +72,7 @@ def test_a_voice_alone_in_a_calm_room_has_no_finding():
 def test_music_under_a_voice_is_told_and_stops(by_db):
     found = found_in(CALM + under(tune(), by_db))["music_in_talk"]
     assert found.stops
-    assert "Music plays under your voice" in found.sentence
+    assert "There is music under your voice" in found.sentence
 
 
 def test_somebody_else_under_a_voice_is_told_and_stops():

@@ -127,7 +127,7 @@ def test_what_works_on_the_voice_in_the_server_and_who_records_it_raw_is_said():
     )
     assert [each.code for each in found] == ["raw", "processing"]
     assert found[0].title.startswith("Editor call and Walk recorder record")
-    assert found[1].title == "Echo cancelling of the sound server works on your voice"
+    assert found[1].title == "Echo cancelling of the sound server alters your voice"
 
 
 def test_an_output_that_is_none_is_no_loudspeaker():

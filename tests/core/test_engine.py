@@ -141,7 +141,7 @@ def test_a_stage_that_fails_is_passed_over_and_told(how):
     assert out[-480:] == pytest.approx(0.4 * 10 ** (-12 / 20))
     assert chain.delay_samples == delay
     assert [trouble.kind for trouble in chain.troubles] == ["gate"]
-    assert "passed over" in chain.troubles[0].sentence
+    assert "bypassed" in chain.troubles[0].sentence
 
 
 def test_dry_lines_up_with_treated():

@@ -40,7 +40,7 @@ def at(kind, level_dbfs):
 def test_what_moves_over_the_target_is_taken(kind):
     plan = derive_learned(takes(at(kind, -50.0)), Pins())
     assert plan.switch.on
-    assert plan.switch.because.startswith("Your room in use moves by up to")
+    assert plan.switch.because.startswith("Your room in use rises up to")
     evidence = plan.evidence
     assert len(evidence.before_dbfs_a) == len(evidence.after_dbfs_a)
     assert all(each.after_dbfs_a < each.before_dbfs_a for each in evidence.kinds)
@@ -62,7 +62,7 @@ def test_a_room_that_does_not_move_leaves_it_off():
     seldom[RATE : RATE + RATE // 5] = noise(0.01, 0.2)
     once = derive_learned(takes(seldom), Pins())
     assert not once.switch.on
-    assert once.switch.because.endswith("too seldom to be worth its delay.")
+    assert once.switch.because.endswith("too seldom to justify the delay.")
 
 
 def test_without_a_room_in_use_it_cannot_know():
@@ -109,7 +109,7 @@ def test_a_room_over_the_target_is_taken_as_well():
         derive_learned(takes(at("street", -45.0), room=room), Pins()) for room in (1e-5, 3e-3)
     )
     assert quiet.settings["quiet_dbfs"].value > -110.0
-    assert "taken as well" in loud.settings["quiet_dbfs"].because
+    assert "reduced as well" in loud.settings["quiet_dbfs"].because
 
 
 def test_a_talk_that_holds_what_moves_tells_nothing_of_its_cost():

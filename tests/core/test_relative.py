@@ -85,7 +85,7 @@ def test_the_same_microphone_twice_decides_nothing():
     one, other = through(first), through(first, seed=77, reading=3)
     ranking = rank(one, other, in_turn(one.sounding, other.sounding))
     assert ranking.better is None
-    assert choice(ranking, first="A", second="B").title == "Either serves"
+    assert choice(ranking, first="A", second="B").title == "Either will do"
 
 
 def test_hiss_under_the_rooms_noise_is_told_and_not_weighed():

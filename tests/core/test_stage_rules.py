@@ -131,7 +131,7 @@ def test_the_room_may_not_rise_farther_than_allowed(plain):
     )
     assert bound.settings["ratio"].value < free.settings["ratio"].value
     assert bound.evidence.lift_db <= 2.0
-    assert "as far as it may" in bound.settings["ratio"].because
+    assert "the most that is allowed" in bound.settings["ratio"].because
 
 
 @pytest.mark.parametrize("level", [-60.0, -30.0, -20.0, 0.0])
@@ -174,11 +174,11 @@ def test_silence_gets_no_gain():
     [
         (None, False, "unknown"),
         (Reverb((), 0.25, 0.0, "clap"), False, "A dry room"),
-        (Reverb((), 0.9, -15.0, "clap"), False, "You sit close enough"),
-        (Reverb((), 0.9, 0.0, "clap"), True, "Half the distance would do as much"),
+        (Reverb((), 0.9, -15.0, "clap"), False, "You are close enough"),
+        (Reverb((), 0.9, 0.0, "clap"), True, "Half the distance would give"),
         (Reverb((), 0.5, None, "speech ends"), False, "too close to a dry room"),
         (Reverb((), 0.9, None, "speech ends"), True, "clap once to measure it"),
-        (Reverb((), None, 0.0, "speech ends"), False, "before they tell how long"),
+        (Reverb((), None, 0.0, "speech ends"), False, "before they show the room's decay"),
     ],
 )
 def test_the_ring_is_reduced_only_where_it_is_known_and_stands_out(plain, ring, on, words):

@@ -33,7 +33,7 @@ def test_a_voice_on_its_targets_is_good_throughout():
         ("peaks_dbfs", -4.9, "Normal peaks"),
         ("peaks_dbfs", math.nan, "Normal peaks"),
         ("range_lu", 8.1, "Loudness range"),
-        ("lift_db", 6.1, "Room beside the voice"),
+        ("lift_db", 6.1, "Noise in pauses"),
         ("floor_dbfs_a", -58.9, "Noise floor at the listener"),
         ("beside_voice_dbfs_a", -58.9, "Noise floor at the listener"),
     ],

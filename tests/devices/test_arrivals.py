@@ -95,7 +95,9 @@ def test_the_first_reason_is_told_to_who_reads():
     came.end("the sound server went away")
     came.end("it was closed")
     reader.join()
-    assert told == ["The microphone went away: the sound server went away. Plug it in again."]
+    assert told == [
+        "The microphone was disconnected: the sound server went away. Plug it in again."
+    ]
 
 
 def test_what_a_server_holds_back_for_a_fifth_of_a_second_is_whole_and_more_is_a_gap():

@@ -99,7 +99,7 @@ def test_a_voice_that_is_killed_is_said_and_begun_again_as_it_ran(live):
     assert in_voice(app).running == before.running
     assert in_voice(app).process != before.process
     said = [body for kind, body in list(told.queue) if kind == "trouble"]
-    assert any("begun again with what it ran" in body["sentence"] for body in said)
+    assert any("started again with the same settings" in body["sentence"] for body in said)
 
 
 def test_a_voice_of_another_version_goes_on_and_is_said(live, open_own, monkeypatch):

@@ -30,7 +30,7 @@ class Stream:
 
     def __init__(self, **asked):
         if asked["device"] == 99:
-            raise RuntimeError("no such device")
+            raise RuntimeError("no longer lists this device")
         self.asked, self.runs = asked, False
         Stream.opened = (*Stream.opened, self)
 

@@ -183,7 +183,7 @@ def test_the_page_shows_this_computer_and_moves_a_program(serve, chromium):
         expect(who.get_by_text("the raw microphone")).to_be_visible()
         page.get_by_role("button", name="Start live").click()
         who.get_by_role("button", name="Move to Wren: call").click()
-        expect(who.get_by_text("Its own menu goes on naming")).to_be_visible()
+        expect(who.get_by_text("Its own menu still names")).to_be_visible()
         expect(page.get_by_text("Walk recorder listens")).to_be_visible()
         send_until(page, ARRIVES)
     name = page.get_by_label("Name of the feed for Call")

@@ -458,15 +458,15 @@ def test_pipes_lie_in_no_folder_that_is_not_ours_alone(tmp_path, monkeypatch):
     folder.rmdir()
     (tmp_path / "theirs").mkdir()
     folder.symlink_to(tmp_path / "theirs")
-    with pytest.raises(NoSoundServer, match="not a folder of yours alone"):
+    with pytest.raises(NoSoundServer, match="not private to you"):
         private_folder()
     folder.unlink()
     folder.write_text("no folder")
-    with pytest.raises(NoSoundServer, match="not a folder of yours alone"):
+    with pytest.raises(NoSoundServer, match="not private to you"):
         private_folder()
     folder.unlink()
     if os.geteuid() == 0:
         folder.mkdir(mode=0o700)
         os.chown(folder, 65534, 65534)
-        with pytest.raises(NoSoundServer, match="not a folder of yours alone"):
+        with pytest.raises(NoSoundServer, match="not private to you"):
             private_folder()

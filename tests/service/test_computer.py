@@ -50,7 +50,7 @@ def test_a_device_that_leaves_and_returns_is_recognised(boathouse):
             next(d.id for d in shows(app, "computer").devices if d.kind == "webcam"),
             "Loft mic",
         )
-    with pytest.raises(Refused, match="no such device"):
+    with pytest.raises(Refused, match="no longer lists this device"):
         computer_changes.unplug(app, "in-3")
 
 

@@ -49,7 +49,7 @@ def test_the_slider_is_learned_too(boathouse):
     control = next(c for c in shows(boathouse, "controls") if c.key == "slider")
     assert control.learned[-1][1] == pytest.approx(8.6, abs=0.3)
     assert control.position == 100.0
-    with pytest.raises(Refused, match="at which mark"):
+    with pytest.raises(Refused, match="Enter the mark"):
         simulated.start_simulated(boathouse, "dial")
 
 

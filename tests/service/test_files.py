@@ -198,7 +198,7 @@ def test_a_plan_is_told_in_words(takes, tmp_path, capsys):
     assert all(f"{band['frequency_hz']:.0f} Hz {band['gain_db']:+6.1f} dB" in out for band in bands)
     planned_lufs = body["feeds"][0]["planned_lufs"]
     assert planned_lufs == pytest.approx(-18.0, abs=0.2)
-    assert f"The feed will carry {plain(planned_lufs)} LUFS" in out
+    assert f"Predicted for the feed: {plain(planned_lufs)} LUFS" in out
 
 
 def test_render_works_at_another_rate(planned, tmp_path, capsys):

@@ -39,7 +39,7 @@ def test_a_pair_is_two_sounds_at_one_loudness_and_one_place(boathouse):
     assert np.abs(one - other).max() > 1e-3
     # Leaving it changes nothing.
     assert not find_sound.end(boathouse).running
-    with pytest.raises(Refused, match="No pair is heard"):
+    with pytest.raises(Refused, match="There is no pair to hear"):
         find_sound.sound(boathouse, "one")
 
 
@@ -69,5 +69,5 @@ def test_who_is_indifferent_is_told_so_and_nothing_is_changed(boathouse):
     assert "nothing is changed" in view.said
     with pytest.raises(Refused, match="nothing is changed"):
         find_sound.take_over(boathouse)
-    with pytest.raises(Refused, match="No pair is heard"):
+    with pytest.raises(Refused, match="There is no pair to hear"):
         find_sound.answer(boathouse, 1, "one")

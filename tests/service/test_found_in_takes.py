@@ -59,7 +59,7 @@ def test_a_short_passage_says_how_much_is_enough(keep):
     sound = voice("passage")[: 8 * RATE] + room(2e-4, 8.0, seed=4)
     shown = keep("passage", sound)
     (take,) = [take for take in shown.takes if take.purpose == "passage"]
-    assert "tell little of your tone" in " ".join(take.notes)
+    assert "show little of your tone" in " ".join(take.notes)
 
 
 def test_music_under_the_talk_is_told_and_asked_about(keep, app):
@@ -71,9 +71,9 @@ def test_music_under_the_talk_is_told_and_asked_about(keep, app):
     (cause,) = [cause for cause in shown.voice_causes if cause.code == "music_in_talk"]
     assert cause.spoils
     (asked,) = [step.asks for step in shown.steps if step.asks]
-    assert "Music plays under your voice" in asked
+    assert "There is music under your voice" in asked
     confirming.confirm_step(app, "quiet")
-    with pytest.raises(Refused, match="Music plays"):
+    with pytest.raises(Refused, match="There is music"):
         confirming.confirm_step(app, "gain")
     confirming.confirm_step(app, "gain", anyway=True)
     steps = {step.name: step.status for step in shows(app, "steps")}

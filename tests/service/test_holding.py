@@ -48,7 +48,7 @@ def test_a_loud_room_is_a_take_with_a_fault_and_the_program_starts_again(
     before = overview(boathouse, "quiet", "settings")
     loud = noise(10 ** ((level_dbfs - 3.01) / 20.0), 6.0)
     write_sound(tmp_path / "loud.wav", loud, rate_hz=RATE)
-    with pytest.raises(Refused, match=r"closer to the microphone|find no answer"):
+    with pytest.raises(Refused, match=r"closer to the microphone|have no answer"):
         from_file.keep_file(boathouse, "rest", tmp_path / "loud.wav", channel=None)
     shown = overview(boathouse, "quiet", "settings", "takes")
     assert shown.takes[-1].fault
@@ -72,7 +72,7 @@ def test_a_take_that_the_rules_fail_on_says_so_and_the_rest_works(boathouse, mon
         patch.setattr(deriving, "derive_voice", fails)
         take_id = keeping.keep(boathouse, info, noise(1e-3, 5.0), half=False)
     take = next(take for take in shows(boathouse, "takes") if take.id == take_id)
-    assert "find no answer" in take.fault
+    assert "have no answer" in take.fault
     assert "inside" not in take.fault
     deriving.derive_again(boathouse)
     with boathouse.sessions() as session:
@@ -160,7 +160,7 @@ def test_what_is_live_goes_on_where_a_change_cannot_run(boathouse, monkeypatch):
     run = live.current(boathouse).run
 
     def refuses(*_):
-        raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
+        raise Refused("no-chain", "There is nothing to send yet: fit the tone first.")
 
     with monkeypatch.context() as patch:
         patch.setattr(preparing, "prepare", refuses)
@@ -169,7 +169,7 @@ def test_what_is_live_goes_on_where_a_change_cannot_run(boathouse, monkeypatch):
     assert live.current(boathouse).run is run
     assert is_live(boathouse)
     assert not next(source.on for source in shows(boathouse, "sources") if source.key == "music")
-    with pytest.raises(Refused, match="It is live"):
+    with pytest.raises(Refused, match="You are live"):
         things.add_rig(boathouse, "Second")
     listeners.use_source(boathouse, "music", True)
     assert live.current(boathouse).run is not run
@@ -183,7 +183,7 @@ def test_undo_does_not_take_the_rig_from_under_what_is_live(boathouse):
     things.add_rig(boathouse, "Second")
     things.use_rig(boathouse, 1)
     living.start_run(boathouse)
-    with pytest.raises(Refused, match="It is live"):
+    with pytest.raises(Refused, match="You are live"):
         put_back.undo(boathouse)
     assert is_live(boathouse)
     living.stop_run(boathouse)
@@ -233,7 +233,7 @@ def test_a_recording_that_the_full_disk_left_unlisted_is_listed_with_the_next_on
     wait_until(lambda: shows(boathouse, "recorder").seconds > 3.0)
 
     def full(app, part):
-        raise FolderError("disk-full", "The disk is full, so this was not kept.")
+        raise FolderError("disk-full", "The disk is full, so this was not saved.")
 
     with monkeypatch.context() as patched:
         patched.setattr(library, "keep_part", full)
@@ -300,7 +300,7 @@ def test_what_the_database_refuses_is_a_sentence_at_every_service(app):
                 " disk is full'); END"
             )
         )
-    with pytest.raises(FolderError, match="The disk is full, so this was not kept"):
+    with pytest.raises(FolderError, match="The disk is full, so this was not saved"):
         things.add_rig(app, "Second")
     assert len(shows(app, "rigs")) == 1
 

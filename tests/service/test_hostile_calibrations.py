@@ -58,7 +58,7 @@ def hostile(whole):
         "cut off": (text[: len(text) // 2].encode(), "not JSON"),
         "binary": (bytes(range(256)) * 50, "not JSON"),
         "wrong encoding": (text.encode("utf-16"), "not JSON"),
-        "a number that is none": (text.replace("27", "NaN", 1).encode(), "not JSON"),
+        "not valid JSON": (text.replace("27", "NaN", 1).encode(), "not JSON"),
         "infinite": (
             with_setting(whole, "compressor", "ratio", 0)
             .replace('"value": 0', '"value": 1e999', 1)

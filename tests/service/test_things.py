@@ -48,7 +48,7 @@ def test_a_new_name_for_the_same_thing_leaves_nothing_stale(boathouse):
     )
     assert status(boathouse)["quiet"] == status(boathouse)["gain"] == "confirmed"
     assert shows(boathouse, "derivable") is None
-    with pytest.raises(Refused, match="kept already"):
+    with pytest.raises(Refused, match="exists already"):
         things.keep_thing(
             boathouse, "microphone", MICROPHONE.model_copy(update={"name": "Reedling 41"}), None
         )

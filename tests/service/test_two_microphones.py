@@ -39,7 +39,7 @@ def test_both_inputs_are_recorded_compared_and_one_is_recommended(boathouse):
     by_hz = {round(band.hz): band.db for band in found.bands}
     assert max(by_hz, key=lambda hz: by_hz[hz] or -99.0) in range(4000, 6400)
     titles = [one.title for one in found.said]
-    assert titles[0] in ("Take Deck 7", "Take Reedling 40", "Either serves")
+    assert titles[0] in ("Take Deck 7", "Take Reedling 40", "Either will do")
     assert any(title.startswith("Polarity same, +0.0") for title in titles)
     second_microphone.name_second(boathouse, found.take_id, "Deck 9")
     renamed = shows(boathouse, "two")
@@ -125,5 +125,5 @@ def test_another_rig_is_compared_by_its_own_takes(boathouse):
     assert (found.first, found.second, found.take_id) == ("Far", first.name, None)
     assert found.better == "second"
     assert found.said[0].title == f"Take {first.name}"
-    with pytest.raises(Refused, match="no longer kept"):
+    with pytest.raises(Refused, match="no longer stored"):
         with_rig(boathouse, shows(boathouse, "rig").id)

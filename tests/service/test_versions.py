@@ -56,7 +56,7 @@ def test_a_version_is_named_removed_and_put_back(boathouse):
     assert newest.id not in [one.id for one in shows(boathouse, "versions")]
     undo(boathouse)
     assert shows(boathouse, "versions")[0].name == "Before the arm"
-    with pytest.raises(Refused, match="no longer kept"):
+    with pytest.raises(Refused, match="no longer stored"):
         versions.describe_version(boathouse, 999, name="", note="")
 
 
@@ -106,7 +106,7 @@ def test_two_versions_say_what_differs(boathouse):
     # Without the low-pass there is more of the highest tones, and nothing else of the tone moves.
     assert found["db"][-1] >= 0.0
     assert max(abs(db) for db in found["db"][:16]) < 0.1
-    with pytest.raises(Refused, match="no longer kept"):
+    with pytest.raises(Refused, match="no longer stored"):
         comparing.compare_versions(boathouse, 999, 0)
 
 

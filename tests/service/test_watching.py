@@ -56,12 +56,12 @@ def test_a_simulated_rig_that_is_listened_into_follows_its_controls(boathouse):
 
 
 def test_listening_needs_something_to_listen_to(app):
-    with pytest.raises(Refused, match="opened by the page"):
+    with pytest.raises(Refused, match="page opens your microphone"):
         watching.start_watch(app, "rest")
     change(app, source="file")
     with pytest.raises(Refused, match="files"):
         watching.start_watch(app, "rest")
-    with pytest.raises(Refused, match="Nobody is listening"):
+    with pytest.raises(Refused, match="Listening has already ended"):
         watching.push_watch(app, np.zeros(100))
 
 

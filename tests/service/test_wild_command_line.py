@@ -137,6 +137,6 @@ def test_a_fault_of_ours_says_that_it_is_one(monkeypatch, capsys):
 
     monkeypatch.setattr(cli, "_work", fails)
     code, said = ran(capsys, "read", "level", "x.wav")
-    assert (code, "failed inside" in said) == (2, True)
+    assert (code, "internal error" in said) == (2, True)
     monkeypatch.setattr(cli, "_work", lambda *_: (_ for _ in ()).throw(Told("x", "Do that.")))
     assert ran(capsys, "read", "level", "x.wav") == (2, "Do that.\n")

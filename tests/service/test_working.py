@@ -73,7 +73,7 @@ def test_a_take_of_a_file_is_told_and_where_it_is_ended_it_is_not_used(boathouse
     soundfile.write(file, 0.98 * talk, rate_hz)
     before = overview(boathouse, "delivery", "settings", "stages")
     at_each.append(lambda share: end_deriving(boathouse) if share and share > 0.2 else None)
-    with pytest.raises(Refused, match="ended this before it was worked out"):
+    with pytest.raises(Refused, match="stopped this before it was calculated"):
         from_file.keep_file(boathouse, "talk", file, channel=None)
     assert told[-1] is None
     after = overview(boathouse, "delivery", "settings", "stages", "takes")

@@ -168,7 +168,7 @@ def test_single_keys_can_be_switched_off_and_stay_so(page):
     page.get_by_role("button", name="Keys").click()
     # Behind the list no key does anything.
     page.keyboard.press("5")
-    page.get_by_role("checkbox", name="Single keys do something").uncheck()
+    page.get_by_role("checkbox", name="Single keys have functions").uncheck()
     page.keyboard.press("Escape")
     page.keyboard.press("5")
     expect(page).to_have_title(re.compile("Gain"))

@@ -23,7 +23,7 @@ def test_a_second_talker_is_asked_about_before_gain_is_confirmed(start, browse, 
         step(page, name)
         page.get_by_label("Sound file").set_input_files(tmp_path / file)
         expect(page.locator(".chip")).to_have_count(1, timeout=SLOW)
-    told = page.get_by_text("Somebody else talks under your voice").first
+    told = page.get_by_text("Someone else talks under your voice").first
     expect(told).to_be_visible(timeout=SLOW)
     page.get_by_role("button", name="Confirm gain").click()
     expect(page.get_by_role("alert").filter(has_text="Confirm gain all the same?")).to_be_visible()

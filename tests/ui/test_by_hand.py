@@ -40,10 +40,12 @@ def test_the_parts_of_the_floor(page):
     expect(page.get_by_role("heading", name="Keys, mouse and knocks")).to_be_visible(timeout=SLOW)
     leaf(page, "Where it comes from")
     button(page, "Record the muted input, 8 s").click()
-    expect(page.get_by_text("would tell the converter from the preamp")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("would separate the converter from the preamp")).to_be_visible(
+        timeout=SLOW
+    )
     page.locator("footer").get_by_label("at").fill("10")
     button(page, "Record the room at another gain, 12 s").click()
-    expect(page.get_by_text("more preamp gain will not cost you noise")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("more preamp gain adds no audible noise")).to_be_visible(timeout=SLOW)
     expect(page.get_by_role("img", name=re.compile("converter −9\\d"))).to_be_visible()
 
 
@@ -66,9 +68,9 @@ def test_the_audit_and_a_name_of_ones_own(page):
     page.get_by_label("Your name for Line 3 (USB Audio 2.0)").first.blur()
     row = page.get_by_role("row").filter(has=page.get_by_text("this rig", exact=True))
     row.get_by_role("button", name="Unplug").click()
-    expect(page.get_by_text("The interface is not there.", exact=True)).to_be_visible()
+    expect(page.get_by_text("The interface is not connected.", exact=True)).to_be_visible()
     row.get_by_role("button", name="Plug in").click()
-    expect(page.get_by_text("The interface is not there.", exact=True)).not_to_be_visible()
+    expect(page.get_by_text("The interface is not connected.", exact=True)).not_to_be_visible()
     expect(row.get_by_role("textbox").first).to_have_value("Loft mic")
     expect(row).to_contain_text(re.compile(r"Line (8|9|10|11) \(USB Audio 2\.0\)"))
     expect(findings).to_contain_text("Enhancements are on")
@@ -89,13 +91,13 @@ def test_a_dial_is_learned_and_followed(page):
         mark.blur()
         button(page, "Record this mark, 5 s").click()
         taken.append(position)
-        learned = "One mark is taken" if len(taken) == 1 else f"learned at {', '.join(taken)}"
+        learned = "One mark is recorded" if len(taken) == 1 else f"learned at {', '.join(taken)}"
         expect(page.get_by_text(learned)).to_be_visible(timeout=SLOW)
     leaf(page, "What to turn")
     button(page, "Record normal talk").click()
     advice = page.get_by_role("heading", name=re.compile(r"Turn the preamp from 5 to about \d"))
     expect(advice).to_be_visible(timeout=SLOW)
-    button(page, "Turn it so").click()
+    button(page, "Turn it").click()
     expect(status(page, "Gain")).to_have_text("outdated")
     button(page, "Record normal talk").click()
     expect(page.get_by_role("heading", name="Leave the preamp where it is")).to_be_visible(
@@ -152,7 +154,7 @@ def test_a_turned_knob_is_predicted_and_derived_again_by_one_press(page):
 def test_the_live_meter_counts_and_holds(page):
     step(page, "Gain")
     leaf(page, "Live")
-    expect(page.get_by_text("this is where your level lies")).to_be_visible()
+    expect(page.get_by_text("this shows where your level lies")).to_be_visible()
     button(page, "Listen in").click()
     expect(page.locator(".tools")).to_contain_text(
         re.compile(r"highest of [5-9] s −\d+\.\d dBFS"), timeout=SLOW
@@ -190,7 +192,7 @@ def test_a_response_file_comes_in_and_is_named_by_its_bad_line(page, tmp_path):
 
 def test_a_second_rig_shares_its_things(page):
     page.get_by_role("combobox", name="Rig", exact=True).select_option(
-        label="A further rig, like this one…"
+        label="Another rig, like this one…"
     )
     expect(page.get_by_role("combobox", name="Rig", exact=True)).to_contain_text(
         "Rig 2: Reedling 40 through Towpath Two, Boathouse loft"

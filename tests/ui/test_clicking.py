@@ -46,7 +46,7 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     expect(advice).to_be_visible(timeout=SLOW)
     before = number(page, "Highest peak")
     by = int(re.search(r"up (\d+) dB", advice.inner_text()).group(1))
-    button(page, "Turn it so").click()
+    button(page, "Turn it").click()
     expect(status(page, "Gain")).to_have_text("outdated")
     expect(page.get_by_text(re.compile(r"Measured at \d+ dB gain, now \d+"))).to_be_visible()
     button(page, "Record normal talk").click()
@@ -65,7 +65,7 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     step(page, "Tone")
     expect(page.get_by_text("The ferry leaves the boathouse")).to_be_visible()
     button(page, "Read the passage, 40 s").click()
-    expect(page.get_by_text("what the rig adds, and how sure")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("what the rig adds, and its uncertainty")).to_be_visible(timeout=SLOW)
     assert number(page, "Remaining error") < 1.5
     button(page, "Confirm tone").click()
     expect(page.get_by_role("heading", name="Steady", exact=True)).to_be_visible()
@@ -80,9 +80,9 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     button(page, "Send the marker").click()
     expect(page.get_by_text("Raw voice arrives")).to_be_visible(timeout=SLOW)
     expect(
-        page.get_by_text("In Editor call, pick “Wren: call” as the microphone.").first
+        page.get_by_text("In Editor call, choose “Wren: call” as the microphone.").first
     ).to_be_visible()
-    page.get_by_label("picks").first.select_option("Wren: call")
+    page.get_by_label("chooses").first.select_option("Wren: call")
     send_until_it_arrives(page)
     leaf(page, "Recorder")
     button(page, "Record").click()
@@ -134,8 +134,8 @@ def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
     step(page, "Send")
     expect(page.get_by_text("No marker was sent yet")).to_have_count(2)
     button(page, "Start live").click()
-    expect(page.get_by_text("48 kHz all the way")).to_be_visible()
-    page.get_by_label("picks").first.select_option("Wren: call")
+    expect(page.get_by_text("48 kHz throughout")).to_be_visible()
+    page.get_by_label("chooses").first.select_option("Wren: call")
     send_until_it_arrives(page, press=lambda: page.keyboard.press("m"))
     expect(page.locator(".live .num")).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
     page.get_by_role("region", name="Editor call").get_by_role(

@@ -34,7 +34,7 @@ def test_from_an_empty_folder_to_a_proof_in_few_presses(start, browse, way):
             expect(page.get_by_role("heading", name=re.compile("Turn the preamp"))).to_be_visible(
                 timeout=SLOW
             )
-            press("Turn it so")
+            press("Turn it")
             presses -= 1
         # It can be left and gone on with: what was taken is there.
         if part == "Record your loudest":
@@ -50,7 +50,7 @@ def test_from_an_empty_folder_to_a_proof_in_few_presses(start, browse, way):
     press("Start live")
     expect(page.get_by_role("button", name="Check what arrives")).to_be_enabled(timeout=SLOW)
     # What a person does in the call program is no press here.
-    page.get_by_label("picks").first.select_option("Wren: call")
+    page.get_by_label("chooses").first.select_option("Wren: call")
     press("Check what arrives")
     expect(page.get_by_text("1 of 1 get what is meant")).to_be_visible(timeout=SLOW)
     assert presses == 8
@@ -64,14 +64,14 @@ def test_who_opens_the_demo_sees_it_finished_and_can_begin_with_an_own_microphon
     expect(lines).to_have_count(8)
     expect(page.get_by_role("button", name="Start live")).to_be_enabled()
     # It is heard in turns, and without any step that does something.
-    said = page.get_by_text(re.compile(r"In turns|without a step"))
+    said = page.get_by_text(re.compile(r"In turns|without a gap"))
     page.get_by_role("button", name="Hear before and after").click()
     expect(said).to_have_text("In turns, five seconds each", timeout=SLOW)
     page.keyboard.press("f")
     expect(said).to_be_hidden()
     expect(page.get_by_role("button", name="Treated")).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="Hear without it: Steady").click()
-    expect(said).to_have_text("Treated, without a step")
+    expect(said).to_have_text("Treated, switching without a gap")
     page.get_by_role("button", name="Raw", exact=True).click()
     expect(said).to_be_hidden()
     page.get_by_role("button", name="Stop", exact=False).first.click()
@@ -86,7 +86,7 @@ def test_who_opens_the_demo_sees_it_finished_and_can_begin_with_an_own_microphon
         "My own microphone"
     )
     # Leaving keeps what there is.
-    page.get_by_role("button", name="Leave, keep what is done").click()
+    page.get_by_role("button", name="Leave and keep what is done").click()
     expect(page.get_by_role("tablist")).to_be_visible()
 
 
@@ -117,5 +117,5 @@ def test_the_room_in_use_can_be_taken_at_the_end_and_shows_what_moves(
     clean.get_by_role("button").first.click()
     page.get_by_role("tab", name="What moves").click()
     expect(page.get_by_label(re.compile("moments in which something moves"))).to_be_visible()
-    expect(page.get_by_text(re.compile("Your room in use moves by up to"))).to_be_visible()
+    expect(page.get_by_text(re.compile("Your room in use rises up to"))).to_be_visible()
     expect(page.get_by_text("+32 ms")).to_be_visible()

@@ -82,9 +82,7 @@ def test_a_page_without_the_token_says_where_to_find_it(start, launch, boathouse
     context = launch().new_context()
     page = context.new_page()
     page.goto(address.split("?")[0])
-    expect(page.get_by_role("alert")).to_contain_text(
-        "Open the whole address that the start printed"
-    )
+    expect(page.get_by_role("alert")).to_contain_text("Open the whole address printed at the start")
     page.goto(address)
     page.get_by_role("navigation", name="Steps").wait_for()
     assert "token" not in page.url

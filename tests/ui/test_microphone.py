@@ -105,7 +105,7 @@ def test_an_unplugged_microphone_keeps_what_came_before(with_wav):
     seconds_taken(page, 4)
     page.evaluate("window.held.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
     expect(page.get_by_role("alert")).to_contain_text(
-        "The microphone went away after", timeout=SLOW
+        "The microphone was disconnected after", timeout=SLOW
     )
     expect(page.get_by_role("heading", name="Room at rest")).to_be_visible()
 
@@ -146,7 +146,7 @@ def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, boathouse_
     talk = voice("talk")[: 20 * RATE] + room(seconds=20.0)
     page = with_wav(talk, data=boathouse_data)
     step(page, "Send")
-    page.get_by_label("picks").first.select_option("Wren: call")
+    page.get_by_label("chooses").first.select_option("Wren: call")
     button(page, "Start live").click()
     expect(page.get_by_text("Over your microphone")).to_be_visible(timeout=SLOW)
     expect(page.locator(".live .num")).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
@@ -238,12 +238,12 @@ def test_a_newcomer_with_a_microphone_comes_from_an_empty_folder_to_a_proof(star
     step(page, "Tone")
     page.evaluate("window.hear = 'passage'")
     button(page, "Read the passage, 40 s").click()
-    expect(page.get_by_text("what the rig adds, and how sure")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("what the rig adds, and its uncertainty")).to_be_visible(timeout=SLOW)
     for name in ("Clean", "Tone", "Steady"):
         step(page, name)
         button(page, f"Confirm {name.lower()}").click()
     step(page, "Send")
-    page.get_by_label("picks").first.select_option("Wren: call")
+    page.get_by_label("chooses").first.select_option("Wren: call")
     button(page, "Start live").click()
     expect(page.get_by_text("Over your microphone")).to_be_visible(timeout=SLOW)
     send_until_it_arrives(page)

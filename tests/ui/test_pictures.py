@@ -159,7 +159,7 @@ def test_what_happens_is_told_to_whoever_does_not_see_it(own_page):
 def test_a_wide_window_has_a_second_picture_beside_the_first(page):
     go(page, "#tone/corridor")
     expect(page.get_by_role("tabpanel")).to_be_visible()
-    second = page.get_by_role("region", name="Beside it: Breath and hiss")
+    second = page.get_by_role("region", name="Compared with: Breath and hiss")
     expect(second).to_have_count(0)
     page.set_viewport_size({"width": 1920, "height": 1080})
     expect(second.get_by_role("img", name="sibilants")).to_be_visible()
@@ -167,7 +167,7 @@ def test_a_wide_window_has_a_second_picture_beside_the_first(page):
     expect(page.get_by_role("tab", name="Breath and hiss")).to_have_attribute(
         "aria-selected", "true"
     )
-    expect(page.get_by_role("region", name="Beside it: What the rig adds")).to_be_visible()
+    expect(page.get_by_role("region", name="Compared with: What the rig adds")).to_be_visible()
 
 
 def test_a_key_that_is_chosen_anew_does_it_in_place_of_the_usual_one(own_page):

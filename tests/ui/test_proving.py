@@ -37,7 +37,7 @@ def test_a_blind_series_by_keyboard_alone(start, browse, boathouse_data):
     sounds = {re.sub(r".*/series/sound/", "", url) for url in asked if "/series/sound/" in url}
     assert sounds == {"one", "other"}
     page.keyboard.press("Control+z")
-    expect(page.get_by_text("Nothing is known about what you hear of it blind")).to_be_visible()
+    expect(page.get_by_text("Nothing is known about what you hear of it, blind")).to_be_visible()
 
 
 def test_a_check_by_mouse_and_what_it_found_is_kept(start, browse, boathouse_data):

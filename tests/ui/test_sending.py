@@ -61,7 +61,7 @@ def test_each_common_case_takes_one_choice_and_shows_what_it_did(send):
             evidence.get_by_text(re.compile(r"Predicted at −\d+\.\d LUFS, its target"))
         ).to_have_count(len(names), timeout=SLOW)
     expect(
-        page.get_by_text("In Crew game chat, pick “Wren: game” as the microphone.").first
+        page.get_by_text("In Crew game chat, choose “Wren: game” as the microphone.").first
     ).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_label("Set up").locator("option:checked")).to_have_text(
@@ -74,7 +74,7 @@ def test_a_call_is_set_up_proved_and_confirmed(send):
     set_up(page, "A call")
     button(page, "Start live").click()
     call = region(page, "Editor call")
-    call.get_by_label("picks").select_option("Wren: call")
+    call.get_by_label("chooses").select_option("Wren: call")
     send_until_it_arrives(page, call)
     expect(
         region(page, "Headphones").get_by_text("Your voice stays out, as it should")
@@ -112,13 +112,13 @@ def test_a_program_set_wrong_is_caught_in_silence_and_by_sound_and_mended(send):
     page = send
     set_up(page, "A call")
     call = region(page, "Editor call")
-    call.get_by_label("picks").select_option("Wren: call")
+    call.get_by_label("chooses").select_option("Wren: call")
     leaf(page, "Programs")
     page.get_by_label("Noise removal").check()
     page.get_by_label("Lets you hear yourself").check()
     leaf(page, "Listeners")
     expect(call.get_by_text("Its own noise removal is on")).to_be_visible()
-    expect(call.get_by_text("Lets you hear yourself, late")).to_be_visible()
+    expect(call.get_by_text("Lets you hear yourself, with delay")).to_be_visible()
     button(page, "Start live").click()
     cleaned = call.get_by_text("Something cleans the voice a second time")
     proofs = re.compile(r"voice arrives, \d+ ms|Sends your voice back")
@@ -147,7 +147,7 @@ def test_clips_and_the_recorder(send, tmp_path):
     page = send
     set_up(page, "Recording a talk with someone on a call")
     button(page, "Start live").click()
-    leaf(page, "Beside the voice")
+    leaf(page, "Other sources")
     expect(page.get_by_role("button", name="Bell")).to_be_enabled(timeout=SLOW)
     page.get_by_role("button", name="Change").first.click()
     end, picture = (

@@ -32,7 +32,7 @@ def setting(page, name):
 
 def test_the_gate_is_derived_from_two_distributions_and_its_edges_can_be_moved(page):
     step(page, "Clean")
-    expect(page.get_by_text("None: at the listener your noise floor")).to_be_visible()
+    expect(page.get_by_text("Off: at the listener your noise floor")).to_be_visible()
     button(page, "Record the room in use, 20 s").click()
     expect(
         page.get_by_text(
@@ -76,7 +76,7 @@ def test_words_can_be_weighed_against_the_room(page):
     button(page, "Record the room in use, 20 s").click()
     expect(setting(page, "Gate threshold")).to_be_visible(timeout=SLOW)
     before = float(page.get_by_role("slider", name="Gate opens at").get_attribute("aria-valuenow"))
-    weigh = page.get_by_role("slider", name="How much worse a clipped word is than leaked noise")
+    weigh = page.get_by_role("slider", name="Weight of a clipped word against leaked noise")
     weigh.fill("20")
     expect(page.get_by_text("20 : 80", exact=True)).to_be_visible(timeout=SLOW)
     assert (
@@ -202,7 +202,7 @@ def test_the_voice_is_shaped_only_where_a_person_says_so(page):
     page.get_by_role("radio", name="Correct the rig").check()
     expect(strength).to_have_count(0, timeout=SLOW)
     leaf(page, "What the rig adds")
-    expect(page.get_by_role("heading", name="What is known, and from where")).to_be_visible()
+    expect(page.get_by_role("heading", name="What is known, and from what")).to_be_visible()
     expect(page.locator(".fact", has=page.get_by_text("Microphone file"))).to_contain_text("±")
 
 

@@ -28,7 +28,7 @@ def test_foreign_hosts_and_origins_are_refused(client):
     assert client.post("/api/run/stop", headers={"Sec-Fetch-Site": "cross-site"}).status_code == 403
     own = client.post("/api/run/stop", headers={"Origin": "http://localhost", "Host": "localhost"})
     assert own.status_code == 422
-    assert own.json["sentence"] == "It is not live."
+    assert own.json["sentence"] == "You are not live."
 
 
 def test_every_answer_carries_the_policy(client):
@@ -56,7 +56,7 @@ def test_refusals_are_sentences(client):
     assert answer.status_code == 422
     assert answer.json == {
         "code": "not-live",
-        "sentence": "Nothing is live, so nothing can arrive. Start live first.",
+        "sentence": "You are not live, so nothing can arrive. Start live first.",
     }
     wrong = client.post("/api/controls", json={"control": "preamp", "position": "loud"})
     assert wrong.status_code == 422

@@ -60,7 +60,9 @@ def test_wrong_requests_are_told_in_sentences(client):
     refused("put", "/api/stages/order", {"order": ["gate", "limiter"]}, "every stage once")
     refused("put", "/api/preferences", {"taste": {"air_db": 9.0}}, "air_db")
     refused("put", "/api/preferences", {"cut_weight": 1.5}, "cut_weight")
-    refused("put", "/api/preferences", {"target": {"kind": "imported", "id": 7}}, "no longer kept")
+    refused(
+        "put", "/api/preferences", {"target": {"kind": "imported", "id": 7}}, "no longer stored"
+    )
     refused(
         "patch",
         "/api/settings",

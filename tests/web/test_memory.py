@@ -52,7 +52,7 @@ def held(client):
 
 def test_what_is_remembered_is_counted(boathouse):
     client = create_app(boathouse).test_client()
-    name = "takes behind the stages of the chain"
+    name = "takes after the stages of the chain"
     # What other tests left is not counted.
     calibration.current(boathouse).take_sets = Cache(most_bytes=250_000_000)
     assert held(client)[name]["mb"] == 0.0
@@ -69,7 +69,7 @@ def test_the_command_line_asks_the_program_that_runs(answering, capsys):
     where = ["doctor", "--memory", "--data", str(app.folder.path), "--port", str(port)]
     assert main(where) == 0
     said = capsys.readouterr().out
-    assert said.startswith("The program holds ")
+    assert said.startswith("The program uses ")
     assert "readings of takes" in said
     assert main([*where, "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["held"]
@@ -78,7 +78,7 @@ def test_the_command_line_asks_the_program_that_runs(answering, capsys):
 def test_where_no_program_runs_it_says_so(app, capsys):
     folder = str(app.folder.path)
     assert main(["doctor", "--memory", "--data", folder, "--port", "1"]) == 2
-    assert "No program over" in capsys.readouterr().err
+    assert "No program answers at" in capsys.readouterr().err
 
 
 def test_the_token_is_sent_to_nobody_else(boathouse, capsys):
@@ -101,5 +101,5 @@ def test_the_token_is_sent_to_nobody_else(boathouse, capsys):
         folder, port = str(boathouse.folder.path), str(server.server_port)
         assert main(["doctor", "--memory", "--data", folder, "--port", port]) == 2
         server.shutdown()
-    assert "No program over" in capsys.readouterr().err
+    assert "No program answers at" in capsys.readouterr().err
     assert [authorization for _, authorization in heard] == [None]

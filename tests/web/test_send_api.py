@@ -150,7 +150,7 @@ def test_clips_come_and_go(client):
     assert broken.status_code == 422
     assert (
         broken.json["sentence"]
-        == "The file is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg."
+        == "The file is not a readable sound file. Use WAV, FLAC, AIFF or Ogg."
     )
 
 

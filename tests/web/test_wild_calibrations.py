@@ -103,8 +103,8 @@ FATAL = {
     )["settings"].update(
         bands={"value": [], "unit": "bands", "derived": 3.5, "pinned": False, "because": ""}
     ),
-    "half of a character": lambda whole: whole.update(name="\ud800"),
-    "half of a character as a name of a field": _rig("\udfff", 1),
+    "broken text": lambda whole: whole.update(name="\ud800"),
+    "broken text as a name of a field": _rig("\udfff", 1),
     "seconds for milliseconds": _setting("attack_ms", unit="s"),
     "no unit": _setting("ratio", unit=""),
     "rows in the place of a number": _setting("ratio", value=[[1.0]]),

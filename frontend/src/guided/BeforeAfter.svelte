@@ -62,7 +62,7 @@
 <div class="heard">
   <div class="picture">
     {#if shown}<BeforeAfterPicture {shown} aim={overview.delivery?.aim_peaks_dbfs ?? []} />
-    {:else}<p class="soft" role="status">{trouble ?? t('Your passage is run through the chain…')}</p>{/if}
+    {:else}<p class="soft" role="status">{trouble ?? t('Treating your passage…')}</p>{/if}
   </div>
   <div class="play">
     <Button primary={!heard} disabled={!shown} onclick={start}
@@ -80,7 +80,7 @@
       >{!playing
         ? t('Equally loud. Switch as often as you like.')
         : playback.without.length
-          ? t('Treated, without a step')
+          ? t('Treated, switching without a gap')
           : playback.inTurns
             ? t('In turns, five seconds each')
             : ''}</span

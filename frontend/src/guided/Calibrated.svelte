@@ -97,7 +97,7 @@
     {#if overview.delivery}<BeforeAfter {overview} {offs} bind:heard />{/if}
   </div>
   <div class="last">
-    <h3>What does it</h3>
+    <h3>What changes it</h3>
     <ul>
       {#each lines as line (line.step)}
         {@const status = statusOf(line.step)}
@@ -125,7 +125,7 @@
         <button type="button" class="link" onclick={findSound}>Find your sound, by ear</button>
       </p>
     {/if}
-    <h3>Last: pick it where you talk</h3>
+    <h3>Last: choose it where you talk</h3>
     {#if overview.computer.simulated}
       {#each feeds as feed (feed.key)}
         <p class="feed">
@@ -138,12 +138,13 @@
     {/if}
     {#if !overview.computer.missing}
       <p class="soft">
-        Not open yet? Choose {feeds.map((feed) => `“${feed.feed}”`).join(' or ') || 'a feed'} as the microphone in its settings.
+        Choose {feeds.map((feed) => `“${feed.feed}”`).join(' or ') || 'a feed'} as the microphone in the settings of your
+        program.
       </p>
     {/if}
     {#if overview.run.stopped_why}<p><Mark kind="fault" /> {proper(overview.run.stopped_why)}</p>{/if}
     <p>
-      {#if live && proved}<Mark kind="good" /> {proofs.good} of {proofs.all} get what is meant.
+      {#if live && proved}<Mark kind="good" /> {proofs.good} of {proofs.all} hear what they should.
       {:else if live}<Mark kind="none" /> Live. A marker of soft hiss shows what arrives.
       {:else}<Mark kind="none" /> Not live: the feeds are silent.{/if}
     </p>
@@ -166,8 +167,8 @@
       <div class="action"><TakeProgress progress={desk.progress} /></div>
     {:else if !overview.in_use && overview.delivery}
       <p class="soft">
-        Keys, pets, the street: what moves is unknown until your room in use is recorded. Type and click, and say
-        nothing.
+        Keys, pets, the street: what moves is unknown until your room in use is recorded. Type and click, and do not
+        talk.
       </p>
       <div class="action">
         <Button quiet disabled={desk.busy || live} onclick={() => void taking.take('in-use')}

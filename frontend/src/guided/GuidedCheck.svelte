@@ -50,7 +50,7 @@
 
 <RunFrame
   title="Check what moved"
-  about="{wholeS} s of sound against the calibration"
+  about="{wholeS} s of sound, against the calibration"
   leave="Back to the calibration"
   onleave={() => (place.checking = false)}
   {parts}
@@ -61,8 +61,8 @@
     {:else if running?.state === 'measuring'}
       <h3>Comparing…</h3>
     {:else if silent}
-      <h3>Say nothing yet: the room first.</h3>
-      <p class="soft">Sit as you do when you talk. Then the beginning of the passage is read.</p>
+      <h3>Do not talk yet: the room comes first.</h3>
+      <p class="soft">Sit as you do when you talk. After that you read the beginning of the passage.</p>
     {:else}
       <h3>Now read, as at the calibration:</h3>
       <p class="passage">{TO_READ}</p>

@@ -93,8 +93,11 @@
 {:else if shown}
   <RunFrame
     title="Calibrate now"
-    about="part {at + 1} of {stretches.length}, about {Math.max(5, Math.round(secondsLeft / 5) * 5)} s of sound left"
-    leave="Leave, keep what is done"
+    about="part {at + 1} of {stretches.length}, about {Math.max(
+      5,
+      Math.round(secondsLeft / 5) * 5,
+    )} s of recording left"
+    leave="Leave and keep what is done"
     onleave={() => (place.guided = false)}
     {parts}
   >
@@ -102,7 +105,7 @@
       {#if turn && plan}
         <h3>{proper(plan.sentence)}</h3>
         <p>{proper(plan.because)} {proper(plan.limit ?? '')}</p>
-        <p class="soft">The room and your talk are moved to the new gain by physics; nothing is taken again.</p>
+        <p class="soft">The room and your talk are moved to the new gain by calculation; nothing is recorded again.</p>
       {:else}
         <h3>{shown.ask}</h3>
         {#if shown.purpose === 'passage'}<p class="passage">{PASSAGE}</p>{/if}
@@ -135,7 +138,7 @@
       {#if running}
         <Button primary onclick={() => void taking.stopTake()}>Stop, that is enough</Button><Key does="take" />
       {:else if turn && plan}
-        <Button primary onclick={() => void follow()}>{simulated ? t('Turn it so') : t('I turned it so')}</Button>
+        <Button primary onclick={() => void follow()}>{simulated ? t('Turn it') : t('I turned it')}</Button>
         <Button onclick={() => (answered = true)}>Leave it as it is</Button>
       {:else}
         <Button
@@ -145,7 +148,7 @@
           >{shown.purpose === 'passage' ? t('Read') : t('Record')} {TAKE_NAMES[shown.purpose]}</Button
         ><Key does="take" />
         {#if overview.rig.source === 'file'}
-          <span class="soft">Files are brought in step by step. Choose a microphone for the guided run.</span>
+          <span class="soft">Files are imported step by step. Choose a microphone for the guided run.</span>
         {/if}
       {/if}
     {/snippet}

@@ -42,14 +42,14 @@ test('each says what it came to', () => {
   expect(line('tone')).toMatchObject({ value: '0 bands', sentence: 'Nothing is corrected.' });
 });
 
-test('what was moved by physics says so, and is the number of now', () => {
+test('what was moved by calculation says so, and is the number of now', () => {
   const predictions = { rest: { room_db: 4 }, talk: { voice_db: 4, room_db: 4 } };
   expect(line('quiet', { predictions })).toMatchObject({ value: '−60.7 dBFS' });
-  expect(line('quiet', { predictions })?.sentence).toContain('−68.4 dBFS, moved to the gain of now by physics');
-  expect(line('gain', { predictions })?.sentence).toContain('by physics');
+  expect(line('quiet', { predictions })?.sentence).toContain('−68.4 dBFS, moved to the present gain by calculation');
+  expect(line('gain', { predictions })?.sentence).toContain('by calculation');
 });
 
 test('where no sound server answers no feed is promised', () => {
-  expect(line('send')?.sentence).toContain('“Wren: call” can be picked');
+  expect(line('send')?.sentence).toContain('Any program can choose “Wren: call”');
   expect(line('send', { computer: { missing: 'No sound server.' } })?.sentence).toContain('no program can pick');
 });

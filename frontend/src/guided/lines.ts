@@ -26,7 +26,8 @@ function running(overview: Overview, step: StepName): string {
 function gained(overview: Overview): Pick<Line, 'value' | 'sentence'> {
   const peak = overview.diagram.find((point) => point.name === 'converter')?.peak_dbfs;
   const value = withUnit(peak, 'dBFS');
-  if (overview.predictions.talk) return { value, sentence: t('The highest peak at the gain of now, by physics.') };
+  if (overview.predictions.talk)
+    return { value, sentence: t('Your highest peak at the present gain, by calculation.') };
   const { gain_plan: plan, talk } = overview;
   return {
     value,
@@ -41,7 +42,7 @@ function roomAtRest(overview: Overview): Pick<Line, 'value' | 'sentence'> {
   if (!quiet) return { value: withUnit(null, 'dBFS'), sentence: '' };
   const moved = predictions.rest?.room_db ?? 0;
   const at = (known: number | null) => withUnit(known === null ? null : known + moved, 'dBFS');
-  const how = predictions.rest ? t(', moved to the gain of now by physics') : '';
+  const how = predictions.rest ? t(', moved to the present gain by calculation') : '';
   return {
     value: at(quiet.rms_dbfs),
     sentence: t('The room at rest; A-weighted {a_weighted_dbfs}{how}.', {
@@ -106,15 +107,15 @@ export function linesOf(overview: Overview): Line[] {
       step: 'send',
       value: counted(feeds.length, '{count} feed', '{count} feeds'),
       sentence: overview.computer.missing
-        ? t('No sound server answers, so no program can pick them; the recorder and files work.')
+        ? t('No sound server answers, so no program can choose them; the recorder and files work.')
         : feeds.length
-          ? t('{feeds} can be picked by any program; silent until you are live.', { feeds: feeds.join(', ') })
+          ? t('Any program can choose {feeds}; silent until you are live.', { feeds: feeds.join(', ') })
           : '',
     },
     {
       step: 'prove',
       value: proofs.good ? t('{good} of {all} proved', { good: proofs.good, all: proofs.all }) : 'not yet',
-      sentence: t('Hear raw against treated, blind; and check in some days whether anything moved.'),
+      sentence: t('Compare raw and treated, blind; and check in a few days whether anything drifted.'),
     },
   ];
 }

@@ -19,8 +19,8 @@ export const STRETCHES: Stretch[] = [
   {
     purpose: 'rest',
     title: t('Room'),
-    ask: t('Sit as you will when you talk, and say nothing.'),
-    hint: t('Leave on what is always on, as the computer and the heating. This is the noise that you have.'),
+    ask: t('Sit as you will when you talk, and do not talk yet.'),
+    hint: t('Leave on what is always on, such as the computer and the heating. This is the noise you live with.'),
   },
   {
     purpose: 'talk',
@@ -32,13 +32,13 @@ export const STRETCHES: Stretch[] = [
     purpose: 'loud',
     title: t('Loudest'),
     ask: t('Be as loud as you ever get.'),
-    hint: t('Laugh, cheer, call somebody: so much room your peaks need.'),
+    hint: t('Laugh, cheer, call someone: your peaks need that much headroom.'),
   },
   {
     purpose: 'passage',
     title: t('Passage'),
     ask: t('Read this aloud, as you talk in a call.'),
-    hint: t('It holds the sounds of English. Stop early if you must: twenty seconds are the least.'),
+    hint: t('It contains the sounds of English. Stop early if you must: twenty seconds are the minimum.'),
   },
 ];
 
@@ -86,7 +86,7 @@ export function howFar(running: Progress): number {
 /** How well the level of a talk take is known, and what ends it. */
 export function howKnown(running: Progress): string {
   const end = t('At {seconds} s it ends with what is known.', { seconds: Math.round(running.seconds) });
-  if (!running.steady) return t('Talk on: your level is known after ten seconds of speech. {end}', { end });
+  if (!running.steady) return t('Keep talking: your level is known after ten seconds of speech. {end}', { end });
   const error = Math.max(running.steady.active_error_db, running.steady.peak_error_db);
   return t('Your level is known to ±{error} dB after {spoken} s of speech; ±1 after 20 s is enough. {end}', {
     error: marked(error.toFixed(1)),

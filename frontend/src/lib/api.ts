@@ -97,8 +97,8 @@ export class Refusal extends Error {
   }
 }
 
-const LOST = t('The program does not answer. See that it still runs, then try again.');
-const SLOW = t('The program has not answered for a minute. It may still be at work: wait, then load the page again.');
+const LOST = t('The program does not answer. Check that it still runs, then try again.');
+const SLOW = t('The program has not answered for a minute. It may still be busy: wait, then load the page again.');
 /** As long as anything that is asked may take; a large file may take longer to hand over. */
 const PATIENCE_MS = 60_000;
 const PATIENCE_WITH_FILES_MS = 600_000;

@@ -129,7 +129,7 @@ describe('a take of the browser’s microphone', () => {
 
   it('keeps what came before the microphone went away, and says so', async () => {
     const done = new Capture('rest', 15).run();
-    const said = expect(done).rejects.toThrow(/went away after \d+ s; what came before is kept/);
+    const said = expect(done).rejects.toThrow(/was disconnected after \d+ s; what came before is saved/);
     const gatherer = await worklet();
     gatherer.give(0);
     await until(() => expect(urls()).toContain('/api/takes/browser/k1/0'));
@@ -178,7 +178,7 @@ describe('the live microphone', () => {
     gatherer.give(3);
     await until(() => expect(sent).toEqual([2, 3]));
     track.dispatchEvent(new Event('ended'));
-    expect(ended).toHaveBeenCalledWith(expect.stringContaining('The microphone went away'));
+    expect(ended).toHaveBeenCalledWith(expect.stringContaining('The microphone was disconnected'));
     await live.stop();
     expect(track.stopped).toBe(true);
   });

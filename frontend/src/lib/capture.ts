@@ -10,10 +10,10 @@ const ASKED_OFF = {
 
 const SENTENCES: Record<string, string> = {
   NotAllowedError: t(
-    'The browser was not allowed to use the microphone. Allow it in the address bar, then take it again.',
+    'The browser was not allowed to use the microphone. Allow it in the address bar, then record again.',
   ),
-  NotFoundError: t('The browser finds no microphone. Plug one in, then take it again.'),
-  NotReadableError: t('Another program holds the microphone. Close it there, then take it again.'),
+  NotFoundError: t('The browser finds no microphone. Plug one in, then record again.'),
+  NotReadableError: t('Another program holds the microphone. Close it there, then record again.'),
 };
 
 /** Which processing the browser left on although it was asked off. */
@@ -123,9 +123,12 @@ export class Capture {
 }
 
 function wentAway(seconds: number): string {
-  return t('The microphone went away after {seconds} s; what came before is kept. Plug it in and take it again.', {
-    seconds: seconds.toFixed(0),
-  });
+  return t(
+    'The microphone was disconnected after {seconds} s; what came before is saved. Plug it in and record again.',
+    {
+      seconds: seconds.toFixed(0),
+    },
+  );
 }
 
 const LIVE_PIECE_S = 0.05;
@@ -165,7 +168,7 @@ export class LiveCapture {
       this.deviceId,
     );
     this.#microphone.track.addEventListener('ended', () =>
-      ended(t('The microphone went away, so the run stopped. Plug it in, then start live again.')),
+      ended(t('The microphone was disconnected, so the run stopped. Plug it in, then start live again.')),
     );
     this.#live = await goLive(this.#microphone.rateHz);
     if (!this.#live) await this.stop();

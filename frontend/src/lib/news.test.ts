@@ -35,7 +35,7 @@ test('what was wrong with a take is told in place of that it is there', () => {
 test('undone and done again are told apart', () => {
   const undone = moment({ undo: null, redo: { title: 'the floor' } });
   expect(newsOf(PLAIN, undone)).toEqual(['Undone: the floor.']);
-  expect(newsOf(undone, PLAIN)).toEqual(['Done again: the floor.']);
+  expect(newsOf(undone, PLAIN)).toEqual(['Redone: the floor.']);
 });
 
 test('confirming, going live, muting and a proof are told once', () => {
@@ -44,6 +44,6 @@ test('confirming, going live, muting and a proof are told once', () => {
   const live = moment({ run: { live: true, feeds_muted: 'all', marker: 'sending' } });
   expect(newsOf(PLAIN, live)).toEqual(['Live.', 'Muted.']);
   const proved = moment({ run: { live: true, feeds_muted: 'all', marker: 'ended' }, proofs: { good: 2, all: 2 } });
-  expect(newsOf(live, proved)).toEqual(['2 of 2 listeners get what is meant.']);
+  expect(newsOf(live, proved)).toEqual(['2 of 2 listeners hear what they should.']);
   expect(newsOf(live, live)).toEqual([]);
 });

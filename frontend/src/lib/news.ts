@@ -35,7 +35,7 @@ function turned(before: Moment, now: Moment): string[] {
     return [`Undone: ${is.redo.title}.`];
   }
   if (was.redo && is.undo?.title === was.redo.title && was.undo?.title !== is.undo.title) {
-    return [t('Done again: {title}.', { title: is.undo.title })];
+    return [t('Redone: {title}.', { title: is.undo.title })];
   }
   return [];
 }
@@ -54,7 +54,7 @@ function passed(before: Moment, now: Moment): string[] {
   if (was.feeds_muted !== is.feeds_muted) said.push(is.feeds_muted === 'none' ? t('Not muted.') : t('Muted.'));
   if (was.marker === 'sending' && is.marker !== 'sending') {
     const { good, all } = now.overview.proofs;
-    said.push(t('{good} of {all} listeners get what is meant.', { good, all }));
+    said.push(t('{good} of {all} listeners hear what they should.', { good, all }));
   }
   return said;
 }

@@ -15,7 +15,7 @@ const NONCE_BYTES = 24;
 const PATIENCE_MS = 10_000;
 
 export const STRANGER = t(
-  'Another program answers at this address, and nothing was sent to it. Start Obsidian Wren again, then open the address that it prints.',
+  'Another program answers at this address, and nothing was sent to it. Start Obsidian Wren again, then open the address it prints.',
 );
 
 /** What a proof came to: it is ours, it is somebody else's, or nobody answers. */

@@ -53,7 +53,7 @@ export const LEAVES: Record<string, Leaf[]> = {
   send: [
     { name: 'listeners', title: t('Listeners') },
     { name: 'programs', title: t('Programs') },
-    { name: 'beside', title: t('Beside the voice') },
+    { name: 'beside', title: t('Other sources') },
     { name: 'recorder', title: t('Recorder') },
     { name: 'run', title: t('Delay and load') },
   ],

@@ -53,7 +53,7 @@
   </section>
   {#if wide.current && second && beside}
     {@const leaf = place.leaves.find((each) => each.name === beside)}
-    <section class="evidence second" aria-label="Beside it: {leaf?.title}">
+    <section class="evidence second" aria-label="Compared with: {leaf?.title}">
       <div class="heading">
         <button type="button" class="link" onclick={() => (place.leaf[place.step] = beside)}>{leaf?.title}</button>
       </div>

@@ -26,7 +26,7 @@
 
 {#if due}
   <div class="reminder" role="status">
-    <span>Your takes are from another day. A check of 20 s says whether anything moved.</span>
+    <span>Your takes are from another day. A check of 20 s shows whether anything drifted.</span>
     <Button onclick={look}>Check what moved</Button>
     <Button quiet onclick={dismiss}>Not today</Button>
   </div>

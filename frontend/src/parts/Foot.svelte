@@ -151,7 +151,7 @@
       <label>
         channel
         <select bind:value={taking.channel}>
-          <option value={null}>first that carries sound</option>
+          <option value={null}>first with sound</option>
           {#each [1, 2, 3, 4, 5, 6, 7, 8] as channel (channel)}<option value={channel}>{channel}</option>{/each}
         </select>
       </label>
@@ -171,7 +171,7 @@
       <TakeChips {takes} bind:shown />
     {/if}
   {/if}
-  {#if place.step === 'rig' && !few}<Hint>Everything is kept as you enter it.</Hint>{/if}
+  {#if place.step === 'rig' && !few}<Hint>Every entry is saved at once.</Hint>{/if}
   {#if place.step === 'send' && desk.overview?.delivery}<MarkerButton {few} />{/if}
   <span class="gap"></span>
   {#if (playback.currentTake || playback.hearingLive) && !['listen', 'dial', 'live'].includes(place.leafName) && !desk.progress && (place.step !== 'rig' || playback.currentTake?.purpose === 'sentence')}

@@ -62,13 +62,13 @@
       </dt>
       <dd>
         {choosing !== null && typeof key !== 'string' && key.does === choosing
-          ? (refused ?? t('press the key that shall do it'))
+          ? (refused ?? t('press the key you want'))
           : what}
       </dd>
     {/each}
   </dl>
   {#if chosenKeys.changed}
-    <button type="button" class="link" onclick={() => chosenKeys.reset()}>The usual keys again</button>
+    <button type="button" class="link" onclick={() => chosenKeys.reset()}>Restore the usual keys</button>
   {/if}
   <label>
     <input
@@ -76,9 +76,9 @@
       checked={place.singleKeys}
       onchange={(event) => place.useSingleKeys(event.currentTarget.checked)}
     />
-    Single keys do something
+    Single keys have functions
   </label>
-  <p>Switch them off if you speak to your computer, or press keys by accident. Ctrl Z stays.</p>
+  <p>Switch them off if you use speech input or press keys by accident. Ctrl Z stays.</p>
   <Button onclick={() => (place.help = false)}>Close</Button>
 </dialog>
 

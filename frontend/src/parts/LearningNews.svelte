@@ -9,7 +9,7 @@
 
 {#if controllers.learning === 'touched'}
   <p role="status">
-    {touched ? t('Now turn the knob that it shall follow.') : t('Touch a setting in any step, then turn a knob.')}
+    {touched ? t('Now turn the knob you want to assign.') : t('Touch a setting in any step, then turn a knob.')}
     <button type="button" onclick={() => (controllers.learning = null)}>Stop learning</button>
   </p>
 {/if}

@@ -126,7 +126,7 @@
     {/if}
     {#if !points.length}
       <text class="soft" x={width / 2} y={y(-50)} text-anchor="middle"
-        >Nothing is measured yet. The path appears here as you take it.</text
+        >Nothing is measured yet. The levels appear here as you record.</text
       >
     {/if}
 

@@ -30,6 +30,6 @@
             '{good} of {count} listeners get what is meant.',
             { good: count.good },
           )
-        : t('Two seconds of soft hiss through every path: what arrives is told apart.')
+        : t('Two seconds of soft hiss through every path: what arrives is recognised.')
       : t('Start live first; then a marker can be sent.')}
   </Hint>{/if}

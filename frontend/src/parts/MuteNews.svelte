@@ -32,8 +32,8 @@
         ><Mark kind="fault" />
         {counted(
           missed.length,
-          '{names} picks the microphone itself, so a mute here does not reach it.',
-          '{names} pick the microphone itself, so a mute here does not reach them.',
+          '{names} uses the microphone itself, so this mute does not reach it.',
+          '{names} use the microphone itself, so this mute does not reach them.',
           { names: names(missed) },
         )}</span
       >

@@ -20,7 +20,7 @@
       await navigator.clipboard.writeText(csv(numbers));
       copied = t('Copied.');
     } catch {
-      copied = t('The browser does not let it be copied. Save it as CSV.');
+      copied = t('The browser does not allow copying. Save it as CSV.');
     }
   }
 </script>

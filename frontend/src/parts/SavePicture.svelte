@@ -47,10 +47,10 @@
 </script>
 
 <details class="save" class:corner bind:this={menu} {@attach leaving}>
-  <summary title="The numbers of this picture, and files of it">Numbers, files</summary>
+  <summary title="The numbers of this picture, and its files">Numbers, files</summary>
   <div class="list">
     {#if numbers?.rows.length}
-      <button type="button" title="The numbers that it is drawn from" onclick={() => done(() => (opened = true))}
+      <button type="button" title="The numbers behind the picture" onclick={() => done(() => (opened = true))}
         >Numbers</button
       >
     {/if}
@@ -60,7 +60,7 @@
     <button type="button" title="Save this picture as SVG" onclick={() => done(() => svg && saveSvg(svg, label))}
       >as SVG</button
     >
-    <button type="button" title="Save what it shows in words" onclick={() => done(() => saveText(label))}
+    <button type="button" title="Save a description of it in words" onclick={() => done(() => saveText(label))}
       >as text</button
     >
   </div>

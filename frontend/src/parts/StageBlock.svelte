@@ -76,7 +76,7 @@
     {/if}
     {#if settings.length}
       <button type="button" class="fold" aria-expanded={shown} onclick={() => (unfolded = !shown)}
-        >{shown ? t('Fold settings') : counted(settings.length, '{count} setting', '{count} settings')}</button
+        >{shown ? t('Hide settings') : counted(settings.length, '{count} setting', '{count} settings')}</button
       >
     {/if}
   </div>

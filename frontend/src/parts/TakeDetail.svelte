@@ -41,8 +41,9 @@
 {/if}
 {#each halves as half (half.id)}
   <p class="detail">
-    A take of {NAMES[half.purpose]} was cut off after {marked(half.seconds.toFixed(1))} s ({clock(half.started_at)}).
-    What came before is whole.
+    A take of {NAMES[half.purpose]} was interrupted after {marked(half.seconds.toFixed(1))} s ({clock(
+      half.started_at,
+    )}). What came before is complete.
     <button
       type="button"
       class="link"

@@ -33,7 +33,7 @@
             peak_error_db: marked(steady.peak_error_db.toFixed(1)),
           },
         )
-      : t('talk on: it ends by itself when your level is known')}</span
+      : t('keep talking: it ends by itself when your level is known')}</span
   >
 {/if}
 <LevelLine level={progress.level_dbfs} peak={progress.peak_dbfs} aim={progress.purpose === 'talk'} />

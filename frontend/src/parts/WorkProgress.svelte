@@ -5,8 +5,8 @@
 </script>
 
 <span class="working">
-  <progress max="1" value={desk.working} aria-label="Working it out"></progress>
-  <button type="button" class="link" onclick={() => desk.endWork()}>End it</button>
+  <progress max="1" value={desk.working} aria-label="Calculating"></progress>
+  <button type="button" class="link" onclick={() => desk.endWork()}>Stop it</button>
 </span>
 
 <style>

@@ -43,7 +43,9 @@ _finite.__name__ = "number"
 
 
 def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
-    devices = commands.add_parser("devices", help=_("microphones of the system, and who listens"))
+    devices = commands.add_parser(
+        "devices", help=_("microphones of the system, and what listens to them")
+    )
     devices.add_argument("--json", action="store_true")
     live = commands.add_parser("live", help=_("a microphone through a calibration, as an input"))
     live.add_argument("--calibration", type=Path, required=True)
@@ -66,16 +68,16 @@ def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
         type=float,
         default=None,
         metavar=_("MS"),
-        help=_("hold blocks of so many ms; without it 10, and longer ones where gaps come"),
+        help=_("block length in ms; without it 10, and longer where gaps occur"),
     )
-    live.add_argument("--json", action="store_true", help=_("a JSON object a second"))
+    live.add_argument("--json", action="store_true", help=_("one JSON object a second"))
 
 
 def _add_check(commands: argparse._SubParsersAction[_Parser]) -> None:
     check = commands.add_parser(
         "check",
         help=_("what drifted since a calibration, and why"),
-        description=_("Exit code 0 where nothing drifted, 3 where something did."),
+        description=_("Exit code 0 if nothing drifted, 3 if something did."),
     )
     check.add_argument("--calibration", type=Path, required=True)
     check.add_argument("--quiet", type=Path, required=True)
@@ -85,27 +87,27 @@ def _add_check(commands: argparse._SubParsersAction[_Parser]) -> None:
 
 
 def _add_report(commands: argparse._SubParsersAction[_Parser]) -> None:
-    report = commands.add_parser("report", help=_("a calibration as a page that prints"))
+    report = commands.add_parser("report", help=_("a calibration as a printable page"))
     report.add_argument("--calibration", type=Path, required=True)
     report.add_argument("out", type=Path, metavar="OUT.html")
 
 
 def _add_doctor(commands: argparse._SubParsersAction[_Parser]) -> None:
     doctor = commands.add_parser(
-        "doctor", help=_("look through a data folder, and put right what can be")
+        "doctor", help=_("check a data folder and repair what can be repaired")
     )
     doctor.add_argument("--data", type=Path, default=None, help=_("data folder"))
     doctor.add_argument(
         "--repair",
         action="store_true",
-        help=_("put right what can be; what cannot be read is put aside, never deleted"),
+        help=_("repair what can be repaired; what cannot be read is set aside, never deleted"),
     )
     doctor.add_argument(
         "--memory",
         action="store_true",
-        help=_("what the program that runs over it holds in memory"),
+        help=_("how much memory the running program holds, and for what"),
     )
-    doctor.add_argument("--port", type=int, default=DEFAULT_PORT, help=_("where it runs"))
+    doctor.add_argument("--port", type=int, default=DEFAULT_PORT, help=_("address it runs at"))
     doctor.add_argument("--json", action="store_true")
 
 
@@ -115,13 +117,13 @@ def parser() -> argparse.ArgumentParser:
     whole.add_argument(
         "--language",
         metavar="TAG",
-        help=_("which language is spoken, by its tag or the file of its catalogue"),
+        help=_("language, by its tag or by the file of its catalogue"),
     )
-    whole.add_argument("--version", action=_Version, nargs=0, help=_("which version this is"))
+    whole.add_argument("--version", action=_Version, nargs=0, help=_("version of this program"))
     commands = whole.add_subparsers(dest="command", required=True)
     for name, text in (
         ("demo", _("start with the boathouse data")),
-        ("serve", _("start with your own")),
+        ("serve", _("start with your own data")),
     ):
         serve = commands.add_parser(name, help=text)
         serve.add_argument("--port", type=int, default=DEFAULT_PORT)
@@ -129,12 +131,12 @@ def parser() -> argparse.ArgumentParser:
         serve.add_argument(
             "--no-token",
             action="store_true",
-            help=_("let every user of this machine in, for scripts on machines with one user"),
+            help=_("let in every user of this machine; for scripts on machines with one user"),
         )
         serve.add_argument(
             "--fast",
             action="store_true",
-            help=_("simulated takes as fast as they can, not at the pace of real time"),
+            help=_("simulated takes at full speed, not in real time"),
         )
         if name == "serve":
             serve.add_argument(
@@ -168,38 +170,38 @@ def parser() -> argparse.ArgumentParser:
         "--reference",
         type=Path,
         default=None,
-        help=_("the same voice through a trusted microphone"),
+        help=_("the same voice through a microphone you trust"),
     )
     plan.add_argument(
         "--shape",
         type=_finite,
         default=0.0,
         metavar=_("PERCENT"),
-        help=_("how far to bring the voice itself to average speech; 0 corrects the rig only"),
+        help=_("how far to move the voice itself towards average speech; 0 corrects the rig only"),
     )
     plan.add_argument(
         "--distance",
         type=_finite,
         default=None,
         metavar=_("CM"),
-        help=_("mouth to microphone in cm, so that a check can tell the distance later"),
+        help=_("mouth to microphone in cm, so that a later check can tell the distance"),
     )
     plan.add_argument("--out", type=Path, required=True)
     plan.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
     plan.add_argument(
-        "--anyway", action="store_true", help=_("go on where a finding makes the answer wrong")
+        "--anyway", action="store_true", help=_("go on even where a finding makes the answer wrong")
     )
     plan.add_argument("--json", action="store_true")
     _add_check(commands)
     _add_report(commands)
-    render = commands.add_parser("render", help=_("run a sound through a calibration"))
+    render = commands.add_parser("render", help=_("run a sound file through a calibration"))
     render.add_argument("--calibration", type=Path, required=True)
     render.add_argument("source", type=Path, metavar=_("IN"))
     render.add_argument("out", type=Path, metavar=_("OUT"))
     render.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
     render.add_argument("--json", action="store_true")
     _add_passing(commands)
-    simulate = commands.add_parser("simulate", help=_("take from a simulated world"))
+    simulate = commands.add_parser("simulate", help=_("record from a simulated world"))
     simulate.add_argument("spec", type=Path, metavar="SPEC.json")
     simulate.add_argument(
         "--take",
@@ -211,7 +213,7 @@ def parser() -> argparse.ArgumentParser:
         "--gain",
         type=_finite,
         default=None,
-        help=_("turn the preamp to this gain in dB first"),
+        help=_("set the preamp to this gain in dB first"),
     )
     simulate.add_argument("out", type=Path, metavar=_("OUT"))
     simulate.add_argument("--json", action="store_true")

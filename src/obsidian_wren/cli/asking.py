@@ -30,7 +30,7 @@ def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
         raise Refused(
             "no-program",
             _(
-                "No program over {folder} answers at port {port}. Start it, or name its port"
+                "No program answers at port {port} for {folder}. Start it, or name its port"
                 " with --port and its folder with --data.",
                 folder=folder,
                 port=port,
@@ -41,12 +41,12 @@ def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
         return 0
     whole = found["program_mb"]
     print(
-        _("The program holds an unknown amount.")
+        _("The program's memory use is unknown.")
         if whole is None
-        else _("The program holds {whole:.0f} MB.", whole=whole)
+        else _("The program uses {whole:.0f} MB.", whole=whole)
     )
     if found["worker_mb"] is not None:
-        print(_("What computes holds {worker:.0f} MB; of this:", worker=found["worker_mb"]))
+        print(_("The worker uses {worker:.0f} MB, of which:", worker=found["worker_mb"]))
     for held in found["held"]:
         most = "" if held["most_mb"] is None else _(" of {most_mb:.0f}", most_mb=held["most_mb"])
         print(f"  {held['mb']:6.1f} MB{most}  {held['what']}")

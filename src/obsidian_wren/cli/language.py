@@ -50,4 +50,4 @@ def speak_as_asked(arguments: Sequence[str]) -> None:
         if error.code != "bad-catalogue":
             raise
         # The program speaks all the same.
-        print(_("{error} Until then English is spoken.", error=error), file=sys.stderr)
+        print(_("{error} Until then the program speaks English.", error=error), file=sys.stderr)

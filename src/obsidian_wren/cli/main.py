@@ -54,9 +54,7 @@ def main(arguments: list[str] | None = None) -> int:
         sys.stdout = open(os.devnull, "w")  # noqa: PTH123, SIM115
         return 0
     except MemoryError:
-        sentence = _(
-            "There is not enough memory for this. Close other programs, or use a shorter file."
-        )
+        sentence = _("There is not enough memory. Close other programs, or use a shorter file.")
     except OSError as error:
         sentence = _(
             "The system refused: {value}. Check the file, the folder and the free space.",
@@ -66,8 +64,8 @@ def main(arguments: list[str] | None = None) -> int:
         if os.environ.get("OBSIDIAN_WREN_TRACE"):
             raise
         sentence = _(
-            "This failed inside, and nothing was written. Try another file;"
-            " OBSIDIAN_WREN_TRACE=1 shows where it failed."
+            "An internal error occurred, and nothing was written. Try another file;"
+            " OBSIDIAN_WREN_TRACE=1 shows where it happened."
         )
     finally:
         gc.enable()
@@ -93,10 +91,7 @@ def _passing() -> ModuleType:
 
         raise NoSoundServer(
             "no-library",
-            _(
-                "The library of the sound server is missing. Install Debian's libpulse0, then"
-                " try again."
-            ),
+            _("The sound server's library is missing. Install Debian's libpulse0, then try again."),
         ) from error
     return passing
 

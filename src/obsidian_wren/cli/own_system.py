@@ -31,8 +31,8 @@ def own_system() -> SystemSound:
             return NoSystem(
                 "no-library",
                 _(
-                    "The library of the sound server is missing. Install Debian's libpulse0,"
-                    " then start the program again."
+                    "The sound server's library is missing. Install Debian's libpulse0, then"
+                    " start the program again."
                 ),
             )
         return NoSystem(

@@ -95,7 +95,7 @@ def live(chosen: argparse.Namespace, path: Path, process: subprocess.Popen[bytes
         if tells_by_line:
             print(
                 _(
-                    "Pick “{title}” as the microphone in your program. Ctrl-C ends it.",
+                    "Choose “{title}” as the microphone in your program. Press Ctrl-C to end.",
                     title=wanted.seats[0].feed,
                 ),
                 flush=True,
@@ -107,7 +107,7 @@ def live(chosen: argparse.Namespace, path: Path, process: subprocess.Popen[bytes
             voice.ask(records.End())
         process.wait()
         if not stopped.is_set():
-            print(_("The voice had ended and is begun again."), file=sys.stderr)
+            print(_("The voice stopped and was started again."), file=sys.stderr)
             process = begin([*voice_command(), str(path)])
     if not chosen.json and sys.stdout.isatty():
         print()
@@ -156,7 +156,8 @@ def _block_s(wanted_ms: float) -> float:
         raise Refused(
             "out-of-range",
             _(
-                "A block lasts {low_ms:g} to {high_ms:g} ms. Choose one between, or leave it out.",
+                "A block lasts {low_ms:g} to {high_ms:g} ms. Choose a value in between, or"
+                " leave the option out.",
                 low_ms=low_ms,
                 high_ms=high_ms,
             ),
@@ -194,7 +195,7 @@ def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> Sy
             "no-microphone",
             _(
                 "There is no such microphone; the system has {listed}. Plug it in, or name"
-                " another one with --microphone.",
+                " another with --microphone.",
                 listed=listed,
             ),
         )
@@ -208,7 +209,7 @@ def _channel(microphone: SystemMicrophone, wanted: int | None) -> int:
         raise Refused(
             "no-channel",
             _(
-                "“{title}” has the channels 1 to {channels}. Choose one of them.",
+                "“{title}” has channels 1 to {channels}. Choose one of them.",
                 title=microphone.title,
                 channels=microphone.channels,
             ),

@@ -25,7 +25,7 @@ def print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
     feed = body["feeds"][0]
     print(
         _(
-            "The feed will carry {planned_lufs:.1f} LUFS at {planned_true_peak_dbtp:.1f} dBTP.",
+            "Predicted for the feed: {planned_lufs:.1f} LUFS at {planned_true_peak_dbtp:.1f} dBTP.",
             planned_lufs=feed["planned_lufs"],
             planned_true_peak_dbtp=feed["planned_true_peak_dbtp"],
         )
@@ -58,7 +58,12 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
 def print_check(body: dict[str, Any]) -> None:
     """Print what a check found: the causes with what to do, and what moved."""
     if not body["drifted"]:
-        print(_("Nothing drifted: what differs is what two readings of one sentence differ by."))
+        print(
+            _(
+                "Nothing drifted: the difference is no larger than between two readings of one"
+                " sentence."
+            )
+        )
     for cause in body["causes"]:
         print(f"{cause['share']:4.0%}  {cause['sentence']} {cause['action']}")
     for name, row in body["readings"].items():

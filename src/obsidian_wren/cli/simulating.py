@@ -25,7 +25,7 @@ def simulate(chosen: argparse.Namespace) -> FileAnswer:
     if not _SHORTEST_SIMULATED_S <= chosen.seconds <= _LONGEST_SIMULATED_S:
         raise Refused(
             "seconds",
-            _("A simulated take lasts between 0.1 s and 1 h. Choose a length in between."),
+            _("A simulated take lasts 0.1 s to 1 h. Choose a length in between."),
         )
     rig = SimulatedRig(read_spec(chosen.spec))
     if chosen.gain is not None:

@@ -68,7 +68,7 @@ def look_through(chosen: argparse.Namespace) -> int:
         for trouble in found:
             print(f"{trouble.sentence} {'Put right.' if trouble.put_right else trouble.action}")
         if not found:
-            print(_("All is well in {path}.", path=path))
+            print(_("Nothing is wrong in {path}.", path=path))
     return 0 if all(trouble.put_right for trouble in found) else 1
 
 
@@ -126,7 +126,7 @@ def start(chosen: argparse.Namespace) -> int:
     address = f"http://127.0.0.1:{port}/" + (f"?token={token}" if token else "")
     print(
         _(
-            "Obsidian Wren is at {address}  (data in {path}; end with Ctrl-C)",
+            "Obsidian Wren runs at {address}  (data in {path}; Ctrl-C ends it)",
             address=address,
             path=path,
         ),
@@ -196,7 +196,7 @@ def _fill(folder: DataFolder, *, everything: bool) -> None:
     from obsidian_wren.service.opening.boathouse import fill_demo
     from obsidian_wren.service.opening.opening import open_app
 
-    print(_("Doing the boathouse's calibration; this is done once."), flush=True)
+    print(_("Calibrating the boathouse; this happens once."), flush=True)
     app = open_app(folder, simulated_surroundings(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
         fill_demo(app)

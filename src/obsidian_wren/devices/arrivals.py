@@ -89,7 +89,10 @@ class Arrivals:
                     self._wait(left_s, self.arrived_s + lacks_s - time.monotonic())
             if self.waiting < count:
                 raise SourceGone(
-                    _("The microphone went away: {gone}. Plug it in again.", gone=self._ended)
+                    _(
+                        "The microphone was disconnected: {gone}. Plug it in again.",
+                        gone=self._ended,
+                    )
                 )
             whole = np.concatenate(self._pieces)
             self._pieces.clear()

@@ -66,8 +66,8 @@ def read_calibration(path: Path, name: str | None = None) -> CalibrationFile:
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
         raise BadCalibration(
             _(
-                "{name} is no calibration of Obsidian Wren. Save one with “Save as a file” or"
-                " write one with “obsidian-wren plan”; settings of other programs come in as"
+                "{name} is not a calibration of Obsidian Wren. Save one with “Save as a file”"
+                " or write one with “obsidian-wren plan”; settings of other programs come in as"
                 " biquads, a two-column curve or an impulse response.",
                 name=name,
             )
@@ -142,7 +142,7 @@ def _from_zip(path: Path, name: str) -> bytes:
     except _UNREADABLE as error:
         raise BadCalibration(
             _(
-                "{name} is a zip that cannot be read. It may have been cut off: copy it again.",
+                "{name} is a zip that cannot be read, perhaps cut off. Copy it again.",
                 name=name,
             )
         ) from error
@@ -159,8 +159,7 @@ def _json(raw: bytes, name: str) -> Any:
     except (ValueError, RecursionError) as error:
         raise BadCalibration(
             _(
-                "{name} is not JSON, or holds a number that is none. It may have been cut off or"
-                " edited: copy it again.",
+                "{name} is not valid JSON, perhaps cut off or edited. Copy it again.",
                 name=name,
             )
         ) from error
@@ -197,7 +196,8 @@ def _require_version(version: Any, name: str) -> None:
     if version != VERSION or isinstance(version, bool):
         raise BadCalibration(
             _(
-                "{name} says no version that this program knows. Save it again from Prove, Carry.",
+                "{name} states no version that this program knows. Save it again from Prove,"
+                " Carry.",
                 name=name,
             )
         )
@@ -220,8 +220,7 @@ def _require_sane(whole: Any, name: str) -> None:
         if not all(is_storable(one) for one in level if isinstance(one, str)):
             raise BadCalibration(
                 _(
-                    "{name} holds text with half of a character, which nothing can keep. Ask for"
-                    " the file again.",
+                    "{name} holds broken text that cannot be saved. Ask for the file again.",
                     name=name,
                 )
             )
@@ -249,7 +248,7 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
             raise BadCalibration(
                 _(
                     "{name} names a stage “{shortened}” that this version does not have. Update"
-                    " the program, or take it out of the file.",
+                    " the program, or remove it from the file.",
                     name=name,
                     shortened=shortened(key),
                 )
@@ -259,8 +258,8 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
         if stage.key and stage.kind in KINDS and kind_of(stage.key).kind != stage.kind:
             raise BadCalibration(
                 _(
-                    "{name} says of the stage “{key}” that it is of the kind “{kind}”. Save the"
-                    " file again where it comes from.",
+                    "{name} gives the stage “{key}” the kind “{kind}”. Save the file again at"
+                    " its source.",
                     name=name,
                     key=stage.key,
                     kind=shortened(stage.kind),
@@ -269,8 +268,7 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
         if stage.key in seen:
             raise BadCalibration(
                 _(
-                    "{name} names the stage “{key}” twice. Save the file again where it comes"
-                    " from.",
+                    "{name} names the stage “{key}” twice. Save the file again at its source.",
                     name=name,
                     key=stage.key,
                 )
@@ -295,8 +293,8 @@ def _require_settings(stage: StageFile, name: str) -> None:
         if setting.unit != unit:
             raise BadCalibration(
                 _(
-                    "{name}, at {where}: the unit is “{unit}”, and this program reads “{own}”."
-                    " Save the file again where it comes from.",
+                    "{name}, at {where}: the unit is “{unit}”, but this program reads “{own}”."
+                    " Save the file again at its source.",
                     name=name,
                     where=where,
                     unit=shortened(setting.unit) if setting.unit else "",
@@ -310,8 +308,7 @@ def _require_settings(stage: StageFile, name: str) -> None:
         ):
             raise BadCalibration(
                 _(
-                    "{name}, at {where}: a number has to stand there. Save the file again where it"
-                    " comes from.",
+                    "{name}, at {where}: a number is missing. Save the file again at its source.",
                     name=name,
                     where=where,
                 )
@@ -339,8 +336,7 @@ def _require_shape(setting: SettingFile, setting_name: str, name: str, where: st
         if not isinstance(held, list) or any(isinstance(each, BandFile) != banded for each in held):
             raise BadCalibration(
                 _(
-                    "{name}, at {where}: {shape} have to stand there. Save the file again where"
-                    " it comes from.",
+                    "{name}, at {where}: {shape} are missing. Save the file again at its source.",
                     name=name,
                     where=where,
                     shape=_("bands") if banded else _("rows of numbers"),

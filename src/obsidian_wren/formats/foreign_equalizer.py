@@ -52,7 +52,7 @@ def _of_impulse(path: Path, name: str) -> list[list[float]]:
     if not spectrum.any():
         raise BadSound(
             "silent",
-            _("{name} is silent, so it is no impulse response. Export it again.", name=name),
+            _("{name} is silent, so it is not an impulse response. Export it again.", name=name),
         )
     own = np.fft.rfftfreq(2 * (len(spectrum) - 1), 1.0 / rate)
     return _rows(hz, np.interp(hz, own, spectrum), name)
@@ -116,7 +116,7 @@ def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]
         raise BadSound(
             "biquads",
             _(
-                "{name} holds a biquad whose a0 is 0, or a number that cannot be. Fix it.",
+                "{name} holds a biquad with a0 = 0, or an impossible number. Fix it.",
                 name=name,
             ),
         )
@@ -124,7 +124,7 @@ def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]
         raise BadSound(
             "biquads",
             _(
-                "{name} says a rate of {rate_hz} Hz, which cannot be. Fix it.",
+                "{name} states a rate of {rate_hz} Hz, which is impossible. Fix it.",
                 name=name,
                 rate_hz=rate_hz,
             ),
@@ -134,8 +134,8 @@ def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]
         raise BadSound(
             "biquads",
             _(
-                "{name} holds a biquad that never falls silent (a pole outside the circle)."
-                " Export it again, with a1 and a2 as they are written, not negated.",
+                "{name} holds an unstable biquad (a pole outside the unit circle). Export it"
+                " again, with a1 and a2 as written, not negated.",
                 name=name,
             ),
         )
@@ -155,7 +155,7 @@ def _rows(hz: Samples, magnitude: Samples, name: str) -> list[list[float]]:
     if not np.isfinite(db).all() or np.max(np.abs(db)) > _MOST_DB * 3.0:
         raise BadSound(
             "biquads",
-            _("{name} makes no curve that an equalizer can have. Is it whole?", name=name),
+            _("{name} gives no curve that an equalizer can have. Is it complete?", name=name),
         )
     db = np.clip(db, -_MOST_DB, _MOST_DB)
     return [[round(float(f), 2), round(float(level), 3)] for f, level in zip(hz, db, strict=True)]

@@ -63,8 +63,8 @@ def read_sound(
             raise BadSound(
                 "too-long",
                 _(
-                    "{name} lasts {frames:.0f} s; {longest_s:.0f} s are the most here. Cut it"
-                    " shorter first.",
+                    "{name} lasts {frames:.0f} s; the most here is {longest_s:.0f} s. Shorten"
+                    " it first.",
                     name=file.name,
                     frames=file.frames / file.rate_hz,
                     longest_s=longest_s,
@@ -94,7 +94,7 @@ def pick_channel(
         raise BadSound(
             "empty",
             _(
-                "There is no sound in {name}: zero samples. Record again, then try once more.",
+                "There is no sound in {name}: it has no samples. Record it again.",
                 name=file.name,
             ),
         )

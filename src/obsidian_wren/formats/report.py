@@ -84,7 +84,7 @@ def _rig(rig: RigFile) -> list[tuple[str, str]]:
 _ROWS = (
     ("quiet", "rms_dbfs", _("Noise floor"), "dBFS"),
     ("quiet", "a_weighted_dbfs", _("Noise floor, A-weighted"), "dBFS(A)"),
-    ("quiet", "peak_dbfs", _("Loudest of the room"), "dBFS"),
+    ("quiet", "peak_dbfs", _("Loudest moments of the room"), "dBFS"),
     ("talk", "active_level_dbfs", _("Level of the voice"), "dBFS"),
     ("talk", "loudness_lufs", _("Loudness"), "LUFS"),
     ("talk", "true_peak_dbtp", _("True peak"), "dBTP"),

@@ -142,7 +142,7 @@ def _curve(file: CalibrationFile) -> Chart | None:
     bent = soft + np.maximum(over - knee / 2.0, 0.0) if knee > 0.0 else soft
     out = level + makeup + (1.0 / ratio - 1.0) * bent
     words = _(
-        "From {threshold} on, {ratio:.1f} dB more in give 1 dB more out; {makeup} bring the"
+        "From {threshold} up, {ratio:.1f} dB more in give 1 dB more out; {makeup} bring the"
         " voice back up.",
         threshold=with_unit(threshold, "dBFS", 0),
         ratio=ratio,

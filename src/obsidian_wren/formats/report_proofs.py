@@ -25,7 +25,9 @@ def _series(kept: Sequence[SeriesFile]) -> Chart | None:
         _("{name}: {first:g} of {rounds}", name=row.name, first=row.first, rounds=row.rounds)
         for row in rows
     )
-    words = _("Blind series, grey where chance alone lands in 95 of 100. {told}.", told=sentences)
+    words = _(
+        "Blind series; grey is where chance alone lands in 95 of 100. {told}.", told=sentences
+    )
     return counts(_("Blind series"), rows, words)
 
 
@@ -43,7 +45,7 @@ def _drift(bands: Sequence[DriftBandFile]) -> Chart | None:
         return None
     most = max((point for point in lines[0].points), key=lambda point: abs(point[1]))
     words = _(
-        "The last check against the calibration, third octave by third octave; most at"
+        "The last check against the calibration, third octave by third octave; largest at"
         " {most:.0f} Hz: {most_2:+.1f} dB.",
         most=most[0],
         most_2=most[1],

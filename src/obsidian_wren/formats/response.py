@@ -78,8 +78,8 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
             raise BadSound(
                 "response-row",
                 _(
-                    "{name}, line {number}: {row:g} Hz at {row_2:g} dB cannot be. Fix or remove"
-                    " it.",
+                    "{name}, line {number}: {row:g} Hz at {row_2:g} dB is impossible. Fix or"
+                    " remove it.",
                     name=name,
                     number=number,
                     row=row[0],

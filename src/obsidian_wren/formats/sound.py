@@ -88,8 +88,8 @@ class OpenSound:
                 raise BadSound(
                     "scale",
                     _(
-                        "{name} reaches {over:.0f} dB over full scale: its samples are not scaled"
-                        " as sound is. Export it again, as 24-bit WAV or FLAC.",
+                        "{name} reaches {over:.0f} dB over full scale: its samples are scaled"
+                        " wrongly. Export it again, as 24-bit WAV or FLAC.",
                         name=self.name,
                         over=20.0 * np.log10(peak),
                     ),
@@ -99,8 +99,7 @@ class OpenSound:
                 raise BadSound(
                     "too-long",
                     _(
-                        "{name} lasts over 2 h. Cut out the part that you need, a minute is"
-                        " enough.",
+                        "{name} lasts over 2 h. Cut out the part you need, a minute is enough.",
                         name=self.name,
                     ),
                 )
@@ -162,7 +161,7 @@ class OpenSound:
             raise BadSound(
                 "empty",
                 _(
-                    "There is no sound in {name}: zero samples. Record again, then try once more.",
+                    "There is no sound in {name}: it has no samples. Record it again.",
                     name=self.name,
                 ),
             )
@@ -188,7 +187,8 @@ def _breaking(name: str) -> Iterator[None]:
         raise BadSound(
             "broken",
             _(
-                "{name} begins like sound but is broken inside. Export it again as WAV or FLAC.",
+                "{name} starts like a sound file but is broken inside. Export it again as WAV"
+                " or FLAC.",
                 name=name,
             ),
         ) from error
@@ -202,8 +202,8 @@ def _require_finite_at(block: Samples, done: int, rate_hz: int) -> None:
         raise BadSound(
             "not-finite",
             _(
-                "{bad} samples are not numbers or infinite, the first at {done:.2f} s. The"
-                " program that wrote the sound is at fault: export it again, as 24-bit WAV or"
+                "{bad} samples are infinite or not a number, the first at {done:.2f} s. The"
+                " program that wrote the file is at fault: export it again as 24-bit WAV or"
                 " FLAC.",
                 bad=len(bad),
                 done=(done + bad[0]) / rate_hz,
@@ -235,8 +235,8 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
         raise BadSound(
             "too-large",
             _(
-                "{name} is {size:.1f} GB; 2 GB is the most. Cut out the part that you need, a"
-                " minute is enough.",
+                "{name} is {size:.1f} GB; the most is 2 GB. Cut out the part you need, a minute"
+                " is enough.",
                 name=name,
                 size=size / 1024**3,
             ),
@@ -252,15 +252,15 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
             raise BadSound(
                 "broken",
                 _(
-                    "{name} begins like sound but is broken inside. Export it again as WAV or"
-                    " FLAC.",
+                    "{name} starts like a sound file but is broken inside. Export it again as"
+                    " WAV or FLAC.",
                     name=name,
                 ),
             ) from error
         raise BadSound(
             "not-sound",
             _(
-                "{name} is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg.",
+                "{name} is not a readable sound file. Use WAV, FLAC, AIFF or Ogg.",
                 name=name,
             ),
         ) from error

@@ -40,7 +40,7 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
         raise BadSound(
             "not-sound",
             _(
-                "{name} is {format}, which is not read here. Use WAV, FLAC, AIFF or Ogg.",
+                "{name} is {format}, which this program does not read. Use WAV, FLAC, AIFF or Ogg.",
                 name=name,
                 format=file.format,
             ),
@@ -50,8 +50,8 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
         raise BadSound(
             "rate",
             _(
-                "{name} has {samplerate} samples a second; 8 to 192 kHz are read. Convert it to"
-                " 48 kHz.",
+                "{name} has {samplerate} samples a second; 8 to 192 kHz are supported. Convert"
+                " it to 48 kHz.",
                 name=name,
                 samplerate=file.samplerate,
             ),
@@ -60,7 +60,7 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
         raise BadSound(
             "channels",
             _(
-                "{name} has {channels} channels; 8 is the most. Export the microphone's channel"
+                "{name} has {channels} channels; the most is 8. Export the microphone's channel"
                 " alone.",
                 name=name,
                 channels=file.channels,
@@ -70,7 +70,7 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
         raise BadSound(
             "too-long",
             _(
-                "{name} lasts {frames:.1f} h; 2 h is the most. Cut out the part that you need, a"
+                "{name} lasts {frames:.1f} h; the most is 2 h. Cut out the part you need, a"
                 " minute is enough.",
                 name=name,
                 frames=file.frames / file.samplerate / 3600,

@@ -18,7 +18,7 @@ def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
         "unit": UNITS["profile"],
         "derived": None,
         "pinned": False,
-        "because": _("The room at rest, as it reaches this stage."),
+        "because": _("The room at rest, before this stage."),
     }
 
 

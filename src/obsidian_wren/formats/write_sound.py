@@ -28,8 +28,7 @@ class SoundWriter:
             raise BadSound(
                 "ending",
                 _(
-                    "{name} has no ending that says how to write it. Use .wav, .flac, .aiff or"
-                    " .ogg.",
+                    "{name} has no ending that names its format. Use .wav, .flac, .aiff or .ogg.",
                     name=path.name,
                 ),
             )

@@ -29,8 +29,8 @@ def disk_errors(doing: str) -> Iterator[None]:
             raise FolderError(
                 "disk-full",
                 _(
-                    "The disk is full while {doing}. Everything before is kept: free some space,"
-                    " then try again.",
+                    "The disk is full while {doing}. Everything before that is saved: free some"
+                    " space, then try again.",
                     doing=doing,
                 ),
             ) from error
@@ -38,7 +38,7 @@ def disk_errors(doing: str) -> Iterator[None]:
             raise FolderError(
                 "read-only",
                 _(
-                    "The disk refused writing while {doing}. Check the rights of the data"
+                    "The disk refused to write while {doing}. Check the permissions of the data"
                     " folder, then try again.",
                     doing=doing,
                 ),

@@ -15,7 +15,7 @@ def drowned() -> Refused:
     return Refused(
         "too-noisy",
         _(
-            "Your room is as loud as your voice at the microphone, so nothing can be told of"
-            " either. Go closer to the microphone or quieten the room, then take it again."
+            "Your room is as loud as your voice at the microphone, so neither can be measured."
+            " Go closer to the microphone or make the room quieter, then record again."
         ),
     )

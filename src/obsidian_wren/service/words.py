@@ -18,7 +18,7 @@ RateHz = Annotated[int, Field(ge=8_000, le=192_000)]
 
 # The type of the error where text cannot be kept; its message is the whole sentence.
 UNSTORABLE = "unstorable"
-_UNSTORABLE = _("The text holds half of a character, which cannot be kept. Type it again.")
+_UNSTORABLE = _("The text holds a broken character that cannot be saved. Type it again.")
 
 
 class RequestModel(FromOutside):

@@ -75,7 +75,7 @@ def simulated_voice(
 ) -> Voice:
     """A voice in the simulated world; ``is_alone``: it has a process of its own."""
     return Voice(
-        NoSystem("simulated", _("All around is simulated here.")),
+        NoSystem("simulated", _("Everything around this voice is simulated.")),
         tell,
         folder,
         open_pushed,

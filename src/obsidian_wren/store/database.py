@@ -47,8 +47,8 @@ _SENTENCES = (
         "disk-full",
         (
             _(
-                "The disk is full, so this was not kept. Everything before is: free some space,"
-                " then try again."
+                "The disk is full, so this was not saved. Everything before is: free some"
+                " space, then try again."
             )
         ),
     ),
@@ -57,8 +57,8 @@ _SENTENCES = (
         "read-only",
         (
             _(
-                "The data folder cannot be written any more, so this was not kept. Check its"
-                " rights and the disk, then try again."
+                "The data folder is no longer writable, so this was not saved. Check its"
+                " permissions and the disk, then try again."
             )
         ),
     ),
@@ -66,7 +66,7 @@ _SENTENCES = (
         ("locked", "busy"),
         "busy",
         _(
-            "Another program holds the database, so this was not kept. Wait a moment, then try"
+            "Another program holds the database, so this was not saved. Wait a moment, then try"
             " again."
         ),
     ),
@@ -75,7 +75,7 @@ _SENTENCES = (
         "corrupt",
         (
             _(
-                "The database is damaged, so this was not kept. End the program and run"
+                "The database is damaged, so this was not saved. End the program and run"
                 " “obsidian-wren doctor --repair”; your takes are not touched."
             )
         ),
@@ -92,12 +92,12 @@ def told_error(error: SQLAlchemyError | sqlite3.Error) -> FolderError:
     if isinstance(error, (IntegrityError, StaleDataError)):
         return FolderError(
             "moved-on",
-            _("What this is based on has changed, so it was not kept. Check it, then try again."),
+            _("What this is based on has changed, so it was not saved. Check it, then try again."),
         )
     return FolderError(
         "disk",
         _(
-            "The disk failed, so this was not kept. Everything before is: check the disk, then"
+            "The disk failed, so this was not saved. Everything before is: check the disk, then"
             " try again."
         ),
     )
@@ -259,7 +259,7 @@ def _require_known(revision: str | None) -> None:
             _(
                 "A newer Obsidian Wren has worked in this data folder, and this one cannot read"
                 " what it wrote. Update this program, or choose another folder with --data."
-                " Nothing was touched; copies from before are in its folder “backups”."
+                " Nothing was touched; earlier copies are in its folder “backups”."
             ),
         )
 

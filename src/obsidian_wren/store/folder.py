@@ -56,7 +56,7 @@ class DataFolder:
                 "not-writable",
                 _(
                     "The data folder {path} cannot be written ({strerror}). Choose another with"
-                    " --data, or change its rights.",
+                    " --data, or change its permissions.",
                     path=path,
                     strerror=error.strerror,
                 ),
@@ -130,9 +130,9 @@ class DataFolder:
             raise FolderError(
                 "folder-gone",
                 _(
-                    "The data folder {path} is gone: it was moved or deleted, or its disk was taken"
-                    " out. Nothing new can be kept. Put it back at that place; the program then"
-                    " goes on.",
+                    "The data folder {path} is gone: it was moved or deleted, or its disk was"
+                    " removed. Nothing new can be saved. Put it back in the same place, and the"
+                    " program goes on.",
                     path=self.path,
                 ),
             )
@@ -143,8 +143,8 @@ class DataFolder:
             raise FolderError(
                 "disk-full",
                 _(
-                    "The take needs {max} MB and the disk has less. Free some space, then take"
-                    " it again.",
+                    "The take needs {max} MB and the disk has less. Free some space, then"
+                    " record it again.",
                     max=max(wanted_bytes // 1_000_000, 1),
                 ),
             )

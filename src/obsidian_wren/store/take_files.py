@@ -39,7 +39,7 @@ class SoundLost(FolderError):
     def __init__(self, digest: str, what: str) -> None:
         super().__init__(
             "sound-lost",
-            _("{what} Put the file back from a copy, or record or load it again.", what=what),
+            _("{what} Restore the file from a copy, or record or load it again.", what=what),
         )
         self.digest = digest
 
@@ -123,7 +123,7 @@ def load_take(folder: DataFolder, digest: str) -> tuple[Samples, int]:
     try:
         samples, rate = soundfile.read(io.BytesIO(raw), dtype="float64")
     except soundfile.LibsndfileError as error:
-        raise SoundLost(digest, _("The sound of this take cannot be read any more.")) from error
+        raise SoundLost(digest, _("The sound of this take can no longer be read.")) from error
     return samples, rate
 
 
@@ -151,7 +151,7 @@ def _unread(folder: DataFolder, digest: str) -> SoundLost:
         return SoundLost(
             digest,
             _(
-                "Its sound is gone: takes/{digest}….flac is not in the data folder any more.",
+                "Its sound is gone: takes/{digest}….flac is no longer in the data folder.",
                 digest=digest[:8],
             ),
         )
@@ -165,7 +165,7 @@ def _changed(digest: str) -> SoundLost:
     return SoundLost(
         digest,
         _(
-            "Its sound is damaged: takes/{digest}….flac holds something else than was kept.",
+            "Its sound is damaged: takes/{digest}….flac is not what was saved.",
             digest=digest[:8],
         ),
     )

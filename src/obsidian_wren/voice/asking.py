@@ -164,6 +164,4 @@ def await_end(process: int, patience_s: float) -> None:
 
 def gone() -> VoiceRefused:
     """Told where no voice answers."""
-    return VoiceRefused(
-        "no-voice", _("The voice has ended. Start live again; it is begun anew by that.")
-    )
+    return VoiceRefused("no-voice", _("The voice has ended. Start live again; that restarts it."))

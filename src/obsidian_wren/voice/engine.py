@@ -193,7 +193,7 @@ class Voice:
     def push(self, asked: records.Push) -> None:
         """The next piece of a microphone that somebody else opened. Raises VoiceSilent."""
         if self._pushed is None or self._run is None or self._run.finished.is_set():
-            raise VoiceSilent("not-live", _("It is not live any more."))
+            raise VoiceSilent("not-live", _("You are no longer live."))
         self._pushed.push(records.samples_of(asked.sound))
 
     def keep_take(self, asked: records.KeepTake) -> None:
@@ -358,7 +358,7 @@ class Voice:
         run = self._run
         if run is None or run.finished.is_set():
             raise VoiceSilent(
-                "not-live", _("Nothing is live, so nothing arrives. Start live first.")
+                "not-live", _("You are not live, so nothing arrives. Start live first.")
             )
         return run
 
@@ -647,8 +647,8 @@ def _await_marker(done: threading.Event, run: LiveRun) -> None:
             raise VoiceSilent(
                 "marker-lost",
                 _(
-                    "The sound comes too slowly to tell what arrives. Close what keeps this"
-                    " computer busy, and send the marker again."
+                    "The sound comes too slowly to say what arrives. Close programs that keep"
+                    " this computer busy, and send the marker again."
                 ),
             )
 

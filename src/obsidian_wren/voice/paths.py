@@ -88,7 +88,7 @@ class VoicePath:
         if not len(block):
             raise SourceGone(
                 _(
-                    "The source gave no more sound, so the run stopped. Check the microphone,"
+                    "The source sent no more sound, so the run stopped. Check the microphone,"
                     " then start it again."
                 )
             )

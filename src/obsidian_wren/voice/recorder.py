@@ -96,7 +96,7 @@ class Recorder:
             self._fail(
                 _(
                     "The disk is too slow: half a minute of sound waits to be written. What was"
-                    " written is kept; record again to another disk."
+                    " written is saved; record to another disk."
                 )
             )
 
@@ -172,8 +172,8 @@ class Recorder:
             _LOG.exception("The recorder failed")
             self._fail(
                 _(
-                    "The recording could not be written, so it has stopped. What was written is"
-                    " kept; check the disk, then record again."
+                    "The recording could not be written, so it stopped. What was written is"
+                    " saved; check the disk, then record again."
                 )
             )
         finally:
@@ -234,6 +234,6 @@ class Recorder:
 
 
 _NOT_FINISHED = _(
-    "A recording could not be finished. What was written is kept; check the disk, then"
-    " record again."
+    "A recording could not be finished. What was written is saved; check the disk, then record"
+    " again."
 )

@@ -249,8 +249,8 @@ class LiveRun:
             self.stopped_why, self.source_gone = str(error), True
         except Exception as error:
             self.stopped_why = _(
-                "The run failed inside ({name}) and stopped; listeners get silence. Start it"
-                " again.",
+                "The run had an internal error ({name}) and stopped; listeners get silence."
+                " Start it again.",
                 name=type(error).__name__,
             )
         finally:
@@ -360,8 +360,8 @@ class LiveRun:
                 path.failed = True
                 self._trouble(
                     _(
-                        "The return from {name} failed ({error}) and is silent now; the rest"
-                        " goes on.",
+                        "The return from {name} failed ({error}) and is silent now; everything"
+                        " else goes on.",
                         name=path.program.name,
                         error=error,
                     )
@@ -376,8 +376,8 @@ class LiveRun:
             seat.failed = True
             self._trouble(
                 _(
-                    "{name} failed ({error}) and gets nothing more; the rest goes on. Stop live,"
-                    " fix it, start again.",
+                    "{name} failed ({error}) and gets nothing more; everything else goes on."
+                    " Stop live, fix it, start again.",
                     name=seat.program.name,
                     error=error,
                 )

@@ -110,7 +110,7 @@ class SafeMixer:
             mixed = {mix.listener: np.zeros((count, mix.channels)) for mix in self._mixes}
             trouble = (
                 _(
-                    "Mixing failed ({name}); every listener got silence for a moment, and it"
+                    "Mixing failed ({name}); every listener got silence for a moment, then it"
                     " started again.",
                     name=type(error).__name__,
                 ),

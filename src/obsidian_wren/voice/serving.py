@@ -158,7 +158,7 @@ def answered(voice: Voice, request: records.Request) -> records.Answer:
         return records.Refusal(
             "failed",
             _(
-                "The voice failed inside ({name}). Stop live and start it again.",
+                "The voice had an internal error ({name}). Stop live and start it again.",
                 name=type(error).__name__,
             ),
         )
@@ -200,8 +200,8 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
 _NOT_UNDERSTOOD = records.Refusal(
     "other-version",
     _(
-        "The voice that runs is of another version and does not know this. Stop live, then start"
-        " it again."
+        "The running voice is from another version and does not know this. Stop live, then"
+        " start it again."
     ),
 )
 

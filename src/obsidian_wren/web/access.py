@@ -76,8 +76,8 @@ class Access:
             "code": "token",
             "sentence": (
                 _(
-                    "This page does not know the program’s token. Open the whole address that"
-                    " the start printed: http://127.0.0.1:{port}/?token=…",
+                    "This page does not know the program’s token. Open the whole address"
+                    " printed at the start: http://127.0.0.1:{port}/?token=…",
                     port=self._port,
                 )
             ),

@@ -78,7 +78,7 @@ def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
     """A file that came with the request, on disk while it is read, and what the person called
     it. Raises Refused where words came instead."""
     if not isinstance(file, datastructures.FileStorage):
-        raise Refused("no-file", _("No file came with this. Choose a file, then try again."))
+        raise Refused("no-file", _("No file was sent. Choose a file, then try again."))
     with tempfile.TemporaryDirectory(dir=the_app().folder.parts, prefix=UPLOAD_PREFIX) as folder:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / _("The file")
@@ -91,7 +91,7 @@ def piece() -> Samples:
     """The samples in the request's body. Raises Refused when they came broken."""
     raw = request.get_data()
     if len(raw) % 4 or len(raw) > LARGEST_PIECE:
-        raise Refused("piece", _("A piece of sound arrived broken. Stop and take it again."))
+        raise Refused("piece", _("A piece of sound arrived broken. Stop and record it again."))
     # A sample that is no number is silence: it would stay in every filter for good.
     return np.nan_to_num(
         np.frombuffer(raw, dtype="<f4").astype(np.float64), nan=0.0, posinf=1.0, neginf=-1.0

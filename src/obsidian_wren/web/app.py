@@ -158,10 +158,10 @@ def create_app(app: AppContext | None, *, describe: bool = False) -> OpenAPI:
 _NOT_HERE = _("There is nothing under this address. Load the page again.")
 _HTTP = {
     404: _NOT_HERE,
-    405: _("This cannot be asked of this address. Load the page again."),
+    405: _("This address does not allow that. Load the page again."),
     415: _("This was not sent as JSON. Send it as application/json."),
 }
-_NO_SENSE = _("What was sent cannot be understood. Send it again, as the page does.")
+_NO_SENSE = _("The request cannot be understood. Send it again, as the page does.")
 
 
 def _on_error(error: Exception) -> Any:
@@ -184,8 +184,8 @@ def _on_error(error: Exception) -> Any:
             code="inside",
             sentence=(
                 _(
-                    "Something failed inside; nothing that was kept is lost. Try again, or start"
-                    " the program again."
+                    "An internal error occurred; nothing that was saved is lost. Try again, or"
+                    " restart the program."
                 )
             ),
         ),

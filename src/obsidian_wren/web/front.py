@@ -42,7 +42,7 @@ HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
     "Permissions-Policy": "microphone=(self), camera=(), geolocation=()",
 }
-FOREIGN = {"code": "foreign", "sentence": _("This page speaks to its own machine only.")}
+FOREIGN = {"code": "foreign", "sentence": _("This page answers its own machine only.")}
 # The page itself, and the one that listens.
 _PAGES = ("/", "/listener")
 _STATE = "/api/state"
@@ -53,8 +53,8 @@ LEFT = "Wren-Left"
 _WAIT_S = 60.0
 _LOG = logging.getLogger(__name__)
 _FAILED = _(
-    "The program could not open its data folder. Nothing in it was changed. Run"
-    " “obsidian-wren doctor”: it looks through the folder and says what it is."
+    "The program could not open its data folder. Nothing in it was changed. Run “obsidian-wren"
+    " doctor”: it checks the folder and says what is wrong."
 )
 
 Wsgi = Callable[[dict[str, Any], Callable[..., Any]], Iterable[bytes]]

@@ -24,7 +24,7 @@ class BodyLimit:
     sentence: str
 
 
-_TOO_MUCH = _("This is far more than can be meant here. Send less.")
+_TOO_MUCH = _("This is far more than can be meant. Send less.")
 # What a form says beside its file.
 _FORM = 64 * _KB
 # One second of the widest microphone; pages send a quarter of that and less.
@@ -33,9 +33,7 @@ LARGEST_SOUND = 2 * 1024**3
 
 NOTHING = BodyLimit(16 * _KB, _TOO_MUCH)
 SMALL = BodyLimit(256 * _KB, _TOO_MUCH)
-PIECE = BodyLimit(
-    LARGEST_PIECE, _("A piece of sound holds up to a second. Send it in shorter ones.")
-)
+PIECE = BodyLimit(LARGEST_PIECE, _("A piece of sound holds up to a second. Send shorter ones."))
 TEXT = BodyLimit(
     4 * _MB + _FORM,
     _("The file is over 4 MB; a response is a few kilobytes of text. Is it the right file?"),
@@ -43,12 +41,12 @@ TEXT = BodyLimit(
 # 20 s of eight channels at 192 kHz.
 IMPULSE = BodyLimit(
     250 * _MB + _FORM,
-    _("The file is over 250 MB; an impulse response lasts up to 20 s. Cut it shorter first."),
+    _("The file is over 250 MB; an impulse response lasts up to 20 s. Shorten it first."),
 )
 # A minute of the same.
 CLIP = BodyLimit(
     400 * _MB + _FORM,
-    _("The file is over 400 MB; a clip lasts up to a minute. Cut it shorter first."),
+    _("The file is over 400 MB; a clip lasts up to a minute. Shorten it first."),
 )
 CARRIED = BodyLimit(
     1000 * _MB + _FORM,
@@ -56,7 +54,7 @@ CARRIED = BodyLimit(
 )
 SOUND = BodyLimit(
     LARGEST_SOUND + _FORM,
-    _("The file is over 2 GB. Cut out the part that you need, a minute is enough."),
+    _("The file is over 2 GB. Cut out the part you need, a minute is enough."),
 )
 _BODILESS = ("GET", "HEAD", "DELETE", "OPTIONS")
 _PLACE = re.compile(r"<(?:(int):)?[^>]+>")

@@ -109,8 +109,8 @@ def _bounded(access: Access) -> type[HTTPChannel]:
     return Channel
 
 
-_TOO_LARGE = _("This is far more than can be meant here. Send less.")
-_NOT_UNDERSTOOD = _("What was sent cannot be understood. Send it again, as the page does.")
+_TOO_LARGE = _("This is far more than can be meant. Send less.")
+_NOT_UNDERSTOOD = _("The request cannot be understood. Send it again, as the page does.")
 
 
 def serve(

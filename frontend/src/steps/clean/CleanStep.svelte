@@ -46,12 +46,12 @@
   const value = (name: string) => gate.find((s) => s.name === name)?.value ?? 0;
   const lead = $derived(
     {
-      gate: t('Two distributions and the edge between them. Move the thresholds, or leave them automatic.'),
-      noise: t('Only as strong as your listeners’ floor asks for; more would make words hollow.'),
-      hum: t('Each line of the mains is followed and taken out alone, without delay.'),
-      moves: t('Your room in use: what comes and goes, over what is always there.'),
-      clicks: t('Short bursts go down to what is heard on both sides of them.'),
-      ring: t('How long your room reverberates, and how strong that is beside your voice.'),
+      gate: t('Two distributions and the threshold between them. Move the thresholds, or leave them automatic.'),
+      noise: t('Only as strong as your listeners’ target asks for; more would make words hollow.'),
+      hum: t('Each mains harmonic is tracked and removed by itself, without delay.'),
+      moves: t('Your room in use: what comes and goes, above the constant noise.'),
+      clicks: t('Short bursts are reduced to the level on both sides of them.'),
+      ring: t('How long your room reverberates, and how strong the reverb is under your voice.'),
     }[leaf] ?? '',
   );
 
@@ -65,7 +65,7 @@
 <Bench title="Clean" {lead} {beside}>
   {#snippet evidence()}
     {#if !clean}
-      <Waiting text="Record the room in Quiet and normal talk in Gain first: cleaning needs both." />
+      <Waiting text="Record the room in Quiet and normal talk in Gain first: Clean needs both." />
     {:else if leaf === 'gate' && clean.gate}
       <GatePicture
         evidence={clean.gate}
@@ -80,7 +80,7 @@
       {#if clean.hum}
         <HumPicture hum={clean.hum} on={own?.on ?? false} />
       {:else}
-        <Waiting text={own?.because ?? t('No mains hum stands out of your quiet take.')} />
+        <Waiting text={own?.because ?? t('No mains hum stands out in your room at rest.')} />
       {/if}
     {:else if leaf === 'moves'}
       {#if clean.learned}
@@ -88,7 +88,7 @@
       {:else}
         <Waiting
           text={t(
-            'Record the room in use in Quiet: type, move the chair, leave doors and windows as they are. Only that tells what moves.',
+            'Record the room in use in Quiet: type, move the chair, leave doors and windows as they are. Only that shows what moves.',
           )}
         />
       {/if}
@@ -110,10 +110,10 @@
           text={clean.ring_reduction
             ? clean.ring_reduction.decay_s === null
               ? t(
-                  'You are so close that your voice tells nothing of the room’s decay. Clap once at your place to measure it by octave.',
+                  'You are so close that your voice does not show the room’s decay. Clap once at your place to measure it by octave.',
                 )
               : t(
-                  'From how your words fall off the room seems to decay in {decay} s. Clap once at your place to measure it by octave.',
+                  'By the decay of your words, the room decays in about {decay} s. Clap once at your place to measure it by octave.',
                   {
                     decay: marked(clean.ring_reduction.decay_s.toFixed(2)),
                   },
@@ -122,7 +122,7 @@
         />
       {/if}
     {:else}
-      <Waiting text="This take is too short to tell." />
+      <Waiting text="This take is too short to show it." />
     {/if}
   {/snippet}
   {#snippet second(shown)}
@@ -145,7 +145,8 @@
       {#if leaf === 'gate'}
         {#if !inUse}
           <Fact name="The room in use" value={t('unknown')} mark="none"
-            >Only the room at rest is known. Record it in use: type, move, let the fan run. The edge belongs over that.</Fact
+            >Only the room at rest is known. Record it in use: type, move, let the fan run. The threshold belongs above
+            that.</Fact
           >
         {/if}
         <label class="weigh">
@@ -160,7 +161,7 @@
             max="95"
             step="5"
             value={clean.cut_weight * 100}
-            aria-label="How much worse a clipped word is than leaked noise"
+            aria-label="Weight of a clipped word against leaked noise"
             onchange={weigh}
           />
         </label>
@@ -173,7 +174,7 @@
             {Math.abs(moved) < LEFT_DB
               ? t('Against the profile, while you are live: it still fits.')
               : t(
-                  'Your room has left its profile. It is followed slowly; record the room at rest again in Quiet to be exact.',
+                  'Your room has moved away from its profile. The profile follows slowly; record the room at rest again in Quiet to be exact.',
                 )}
           </Fact>
         {/if}
@@ -186,12 +187,12 @@
           mark="none"
         >
           To −60 dB, {clean.ring_reduction.method === 'speech ends'
-            ? t('estimated from how your words fall off')
+            ? t('estimated from how your words decay')
             : t('measured with a {method} (ISO 3382)', { method: clean.ring_reduction.method })}.
         </Fact>
         {#if clean.ring_reduction.ring_share_db !== null}
-          <Fact name="Reverb beside your voice" value="{signed(clean.ring_reduction.ring_share_db)} dB" mark="none">
-            Half the distance brings it down by 6 dB, without any processing.
+          <Fact name="Reverb under your voice" value="{signed(clean.ring_reduction.ring_share_db)} dB" mark="none">
+            Half the distance reduces it by 6 dB, without any processing.
           </Fact>
         {/if}
       {/if}

@@ -28,7 +28,7 @@
   label="{clicks.at_s.length} short bursts in {marked(
     clicks.seconds.toFixed(0),
   )} s of your room in use, half of them over {minus(middle(clicks.before_dbfs))} dBFS{on
-    ? t('; what is left of them lies around {after_dbfs} dBFS', { after_dbfs: minus(middle(clicks.after_dbfs)) })
+    ? t('; the remains are around {after_dbfs} dBFS', { after_dbfs: minus(middle(clicks.after_dbfs)) })
     : ''}."
 >
   {#snippet children(width, height)}
@@ -51,7 +51,7 @@
       {#if on}<circle cx={x(at)} cy={y(after)} r="3.5" fill="var(--room)" />{/if}
     {/each}
     <text class="soft" x={left} y={height - 6}
-      >dBFS, 1 to 9 kHz: open, each burst as it was{on ? t('; filled, what is left at its place') : ''}</text
+      >dBFS, 1 to 9 kHz: open, each burst as it was{on ? t('; filled, what remains in its place') : ''}</text
     >
   {/snippet}
 </Picture>

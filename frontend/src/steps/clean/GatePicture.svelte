@@ -91,7 +91,7 @@
     {#if !on}With a gate here:{/if}
     {said.join('; ')}.
     {#if tried && !moving}
-      <button type="button" onclick={() => void keep()}>Keep these edges</button>
+      <button type="button" onclick={() => void keep()}>Keep these thresholds</button>
       <button type="button" onclick={giveUp}>Back</button>
     {/if}
   </p>

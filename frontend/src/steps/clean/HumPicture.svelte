@@ -45,8 +45,8 @@
     {/each}
     <text class="soft" x={left} y={height - 6}
       >{on
-        ? t('dBFS, the room at rest: from the bar down to the column it was taken')
-        : t('dBFS, the room at rest: nothing is taken, the stage is off')}</text
+        ? t('dBFS, the room at rest: from the bar down to the column it was removed')
+        : t('dBFS, the room at rest: nothing is removed, the stage is off')}</text
     >
     {#each lines as line, i (line.hz)}
       {@const x = left + (i + 0.5) * column}

@@ -36,7 +36,7 @@
     ...(on ? { [t('after, dBFS(A)')]: moves.after_dbfs_a } : {}),
   })}
   label="{marked(seconds.toFixed(0))} s of your room in use, {moves.moments
-    .length} moments in which something moves, over {level(rest, 0)} dBFS(A) that are always there."
+    .length} moments in which something moves, over {level(rest, 0)} dBFS(A) of constant noise."
 >
   {#snippet children(width, height)}
     {@const bottom = height - M.bottom}
@@ -77,7 +77,7 @@
       {/if}
     {/each}
     <text class="soft" x={M.left} y={height - 8}
-      >dBFS(A); line: before{on ? t('; dark bar: what remains') : ''}; speckle: always there</text
+      >dBFS(A); line: before{on ? t('; dark bar: what remains') : ''}; speckle: constant noise</text
     >
   {/snippet}
 </Picture>

@@ -32,9 +32,7 @@
     {#each [63, 125, 250, 500, 1000, 2000, 4000, 8000] as hz (hz)}
       <text class="num soft" x={x(hz)} y={height - M.bottom + 17} text-anchor="middle">{frequency(hz)}</text>
     {/each}
-    <text class="soft" x={M.left} y={16}
-      >dB re full scale per Hz; the field is how far it spreads from moment to moment</text
-    >
+    <text class="soft" x={M.left} y={16}>dB re full scale per Hz; the area shows its spread from moment to moment</text>
     <path d={spreadPath(noise, x, y)} fill="url(#speckle)" />
     <path d={spectrumPath(noise, x, y, 0)} fill="none" stroke="var(--room)" stroke-width="2" />
     {#if on && lowered > 0.5}

@@ -32,7 +32,7 @@
       <text class="num soft" x={x(tick)} y={height - 22} text-anchor="middle">{tick} s</text>
     {/each}
     <text class="soft" x={left} y={height - 5}
-      >each wedge falls from the sound to 60 dB under it; 0.35 s and less is a dry room</text
+      >each wedge falls from the sound to 60 dB below it; 0.35 s and less is a dry room</text
     >
     <line
       x1={x(0.35)}

@@ -25,5 +25,5 @@
   stroke="var(--aim)"
   stroke-width="2.500"
 />
-<text x={right} y="18" text-anchor="end" style="fill: var(--aim); font-weight: 600">aim for the highest peak</text>
+<text x={right} y="18" text-anchor="end" style="fill: var(--aim); font-weight: 600">target for the highest peak</text>
 <text x={right} y="34" text-anchor="end" style="fill: var(--aim)">{level(aim[0], 0)} to {level(aim[1], 0)}</text>

@@ -99,10 +99,10 @@
   />
 </div>
 <p>
-  Make one steady sound, such as noise from a phone beside the microphone; take it, turn the {dialled &&
+  Make one steady sound, such as noise from a phone beside the microphone; record it, turn the {dialled &&
   chosen === 'preamp'
     ? t('dial')
-    : t('slider')} to another mark, take it again. Two marks give the dB between them, more give its curve.
+    : t('slider')} to another mark, record it again. Two marks give the dB between them, more give its curve.
 </p>
 {#if control && control.learned.length}
   <p class="found">
@@ -152,12 +152,12 @@
   </div>
 {:else}
   {#if takes.length === 1}
-    <p class="found">One mark is taken. Turn it, and take a second one.</p>
+    <p class="found">One mark is recorded. Turn the knob, and record a second one.</p>
   {:else if !dialled}
     <p class="soft">
       {proper(
         t(
-          'This rig’s knob is marked in dB. A numbered one is chosen in Rig, under Interface; the slider can be learned here.',
+          'This rig’s knob is marked in dB. Choose a numbered one in Rig, under Interface; the slider can be learned here.',
         ),
       )}
     </p>
@@ -166,7 +166,7 @@
     <div class="picture">
       <Picture
         least={170}
-        label="The curve of {control.title} to come. Marks that tell most of it: {left
+        label="The curve of {control.title} will stand here. The most useful marks: {left
           .map((at) => `${level(at, 0)}${unit}`)
           .join(', ')}"
       >
@@ -199,14 +199,14 @@
               stroke-dasharray="4 3"
             />
             <text class="num" x={x(at)} y={y(at) - 16} text-anchor="middle" style="fill: var(--aim); font-weight: 600"
-              >take {level(at, 0)}{unit}</text
+              >record {level(at, 0)}{unit}</text
             >
           {/each}
           {#each taken as at (at)}
             <circle cx={x(at)} cy={y(at)} r="6" fill="var(--ink)" />
-            <text class="num" x={x(at)} y={y(at) + 24} text-anchor="middle">{level(at, 0)}{unit} taken</text>
+            <text class="num" x={x(at)} y={y(at) + 24} text-anchor="middle">{level(at, 0)}{unit} recorded</text>
           {/each}
-          <text class="soft" x="50" y="18">its dB are unknown until two marks are taken</text>
+          <text class="soft" x="50" y="18">its dB are unknown until two marks are recorded</text>
           <text class="soft" x={width - 20} y={height - 2} text-anchor="end"
             >{control.unit === '%' ? t('slider, percent') : t('number on the dial')}</text
           >

@@ -31,9 +31,9 @@
     levels: t(
       'Talk as you do in a call. The highest peak should land in the target range; laughter then still has 10 dB.',
     ),
-    path: t('Gain before the converter first; what comes after it stays where it changes nothing.'),
+    path: t('Gain before the converter first; everything after it stays at unity.'),
     dial: t('Numbers on a dial are not decibels until they are measured.'),
-    live: t('Not a bar to be read by eye: the last ten seconds, and what was highest.'),
+    live: t('The last ten seconds, and the highest peak in them.'),
   };
   const moves = $derived(movesOf(plan));
 </script>
@@ -72,7 +72,7 @@
           value={predicted ? t('{change} dB predicted', { change: signed(predicted.voice_db) }) : ''}
           mark="fault"
           >{proper(step?.why ?? '')}
-          {predicted ? t('Until it is taken again: {because}.', { because: proper(predicted.because) }) : ''} Record normal
+          {predicted ? t('Until you record again: {because}.', { because: proper(predicted.because) }) : ''} Record normal
           talk again to see where the peaks are now.</Fact
         >
       {/if}
@@ -94,18 +94,18 @@
       {#if moves.length && !plan.predicted}
         <div class="do">
           <Button primary={!stale} onclick={() => void turnAll(moves)}
-            >{simulated ? t('Turn it so') : t('I turned it so')}</Button
+            >{simulated ? t('Turn it') : t('I turned it')}</Button
           >
           <button type="button" class="link" onclick={() => (place.leaf.gain = 'path')}>stage by stage</button>
         </div>
       {/if}
-      <CauseList {causes} none="Nothing is cut, rounded off or drowned." />
+      <CauseList {causes} none="Nothing is clipped, saturated or masked." />
       <Fact name="Highest peak" value={withUnit(talk.peak_dbfs, 'dBFS')}>
         Between samples <span class="num">{withUnit(talk.true_peak_dbtp, 'dBTP')}</span>; headroom
         <span class="num">{talk.peak_dbfs === null ? t('unknown') : `${level(-talk.peak_dbfs)} dB`}</span>.
       </Fact>
       <Fact name="Active speech level" value={withUnit(talk.active_level_dbfs, 'dBFS')}>
-        ITU-T P.56, pauses left out; you talked {Math.round(talk.activity * 100)} % of {marked(
+        ITU-T P.56, without pauses; you talked {Math.round(talk.activity * 100)} % of {marked(
           talk.duration_s.toFixed(0),
         )} s.
       </Fact>

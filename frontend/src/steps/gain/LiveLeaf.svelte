@@ -108,7 +108,7 @@
           {/if}
         {:else}
           <text class="soft" x={width / 2} y={base / 2} text-anchor="middle"
-            >Listen in and talk: this is where your level lies.</text
+            >Listen in and talk: this shows where your level lies.</text
           >
         {/if}
         <Aim {x} {base} {aim} />

@@ -25,7 +25,7 @@
     [t('share of the talk')]: talk.histogram_dbfs,
     [t('peak of each second, dBFS')]: talk.peaks_by_second_dbfs,
   })}
-  label="Levels of the talk takes in dBFS. Highest peak {level(talk.peak_dbfs)}, aim {level(aim[0], 0)} to {level(
+  label="Levels of the talk takes in dBFS. Highest peak {level(talk.peak_dbfs)}, target {level(aim[0], 0)} to {level(
     aim[1],
     0,
   )}."
@@ -92,7 +92,7 @@
       >{width < 560 ? t('peaks') : t('thin lines: the peak of each second')}</text
     >
     <text x={MARGIN.left} y="34" class="soft"
-      >{width < 560 ? t('frames') : t('solid: how often 10 ms frames lie at each level')}</text
+      >{width < 560 ? t('frames') : t('solid: how often 10 ms frames have each level')}</text
     >
     <text class="soft" x={p.x(0) + 10} y={p.base + 35} text-anchor="end">dBFS</text>
   {/snippet}

@@ -87,7 +87,7 @@
     <Hint
       >{series.title}, {#if series.loudness_lufs !== null && series.apart_lu !== null}both at {level(
           series.loudness_lufs,
-        )} LUFS, {marked(series.apart_lu.toFixed(2))} LU apart.{:else}equally loud.{/if} Which is which is told at the end.</Hint
+        )} LUFS, {marked(series.apart_lu.toFixed(2))} LU apart.{:else}equally loud.{/if} The end shows which is which.</Hint
     >
   </div>
 {:else}
@@ -116,7 +116,7 @@
   {#if last}<TallyPicture series={last} />{:else}
     <p class="soft">
       You hear eight seconds of your passage as “one” and as “other”, equally loud, and switch as often as you like.
-      After the last round the result says whether you heard a difference, or chance would do as well.
+      After the last round the result says whether you heard a difference, or whether chance would do as well.
     </p>
   {/if}
 {/if}

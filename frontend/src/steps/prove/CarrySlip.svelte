@@ -30,12 +30,12 @@
 
 {#if brought}
   <Fact name="Nothing is changed yet" value="" mark="good">
-    “{brought.title || brought.name}” is only looked at. Your calibration stays, and is kept as a version when you bring
-    this over.
+    “{brought.title || brought.name}” is only open for a look. Your calibration stays, and is saved as a version when
+    you bring this over.
   </Fact>
   {#if brought.missing.length}
     <Fact name="Takes are missing" value="" mark="fault">
-      Record {brought.missing.join(' and ')}. Until then what is measured here is not known.
+      Record {brought.missing.join(' and ')}. Until then, what is measured here is unknown.
     </Fact>
   {/if}
   {#if brought.other_microphone && brought.microphone}
@@ -75,7 +75,7 @@
       <Button
         primary={!version.in_force}
         disabled={desk.busy || version.in_force}
-        title="What you have now is kept as a version too"
+        title="What you have now is saved as a version too"
         onclick={() => void desk.do('post', '/api/versions/{id}/bring-back', { params: { path: { id } } })}
         >Bring it back</Button
       >
@@ -94,7 +94,7 @@
     </div>
   {/if}
   <Fact name="Save" value="">
-    One open file holds the rig, the readings, every setting with its because, and what was proved.
+    One open file holds the rig, the readings, every setting with its because, and the proofs.
     <span class="links">
       <a href="/api/calibration" download>Save as a file</a>
       <a href="/api/calibration/zip" download>Save with takes</a>
@@ -102,7 +102,7 @@
     </span>
   </Fact>
   <Fact name="Bring in" value="">
-    A calibration from elsewhere is looked at first. Taste, targets and character travel; gain, thresholds and the noise
+    You look at a calibration from elsewhere first. Taste, targets and character travel; gain, thresholds and the noise
     profile are measured here.
   </Fact>
   <div class="do">
@@ -112,7 +112,7 @@
     Biquads as text, a two-column curve of Hz and dB, or an impulse response as WAV become a further equalizer.
   </Fact>
   <div class="do">
-    <Button disabled={desk.busy || !overview.delivery} onclick={() => equalizer?.click()}>Take in an equalizer</Button>
+    <Button disabled={desk.busy || !overview.delivery} onclick={() => equalizer?.click()}>Import an equalizer</Button>
   </div>
 {/if}
 <input

@@ -28,7 +28,7 @@
     [t('peaks, dBFS')]: [null, kept.peak_dbfs],
   })}
   least={240}
-  label="A check to come, if nothing moved: {ROOM_S} s of room at {level(
+  label="A check to come, if nothing drifted: {ROOM_S} s of room at {level(
     kept.floor_dbfs_a,
   )} dBFS(A), then your voice from {level(kept.voice_low_dbfs)} to {level(
     kept.voice_high_dbfs,
@@ -79,8 +79,8 @@
       stroke-width="2"
     />
     <g style="font-weight: 600">
-      <text x={M.left} y="18">if nothing moved, dBFS</text>
-      <text x={x(0) + 8} y={y(kept.floor_dbfs_a) - 8} style="fill: var(--room)">the room, say nothing</text>
+      <text x={M.left} y="18">if nothing drifted, dBFS</text>
+      <text x={x(0) + 8} y={y(kept.floor_dbfs_a) - 8} style="fill: var(--room)">the room, do not talk</text>
       <text x={x(ROOM_S) + 8} y={(y(kept.voice_low_dbfs) + y(kept.voice_high_dbfs)) / 2 + 4}
         >your voice, read the passage</text
       >

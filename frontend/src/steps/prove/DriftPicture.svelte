@@ -17,8 +17,8 @@
     Hz: checked.bands.map((each) => each.hz),
     [t('voice now against then, dB')]: checked.bands.map((each) => each.change_db),
     [t('room, dB')]: checked.bands.map((each) => each.room_db),
-    [t('what the causes do, dB')]: checked.bands.map((each) => each.explained_db),
-    [t('two readings differ by, dB')]: checked.bands.map((each) => each.spread_db),
+    [t('what the causes explain, dB')]: checked.bands.map((each) => each.explained_db),
+    [t('difference between two readings, dB')]: checked.bands.map((each) => each.spread_db),
   })}
   least={220}
   reach={reach(checked.bands)}
@@ -53,9 +53,10 @@
     <g style="font-weight: 600">
       <text x={at.left} y="18">solid: your voice now, against then</text>
       <text x={at.left + 230} y="18" style="fill: var(--room)">dots: the room</text>
-      {#if checked.drifted}<text x={at.left + 340} y="18" style="fill: var(--peak)">dashed: what the causes do</text
+      {#if checked.drifted}<text x={at.left + 340} y="18" style="fill: var(--peak)"
+          >dashed: what the causes explain</text
         >{/if}
-      <text x={at.left} y={at.foot} style="fill: var(--aim)">shaded: what two readings differ by</text>
+      <text x={at.left} y={at.foot} style="fill: var(--aim)">shaded: how much two readings differ</text>
     </g>
   {/snippet}
 </DecibelsOverFrequency>

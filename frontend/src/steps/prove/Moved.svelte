@@ -34,7 +34,7 @@
   <Unknown what="what drifted" />
 {:else if !checked.causes.length}
   <Fact name="Nothing drifted" value="" mark="good">
-    What differs is no more than two readings of one sentence differ by. The calibration holds.
+    The difference is no larger than between two readings of one sentence. The calibration holds.
   </Fact>
 {/if}
 {#each checked?.causes ?? [] as cause (cause.code)}
@@ -48,11 +48,11 @@
   <div class="keep">
     <Button
       disabled={desk.busy}
-      title="What stands on it is recalculated"
+      title="What depends on it is recalculated"
       onclick={() => void desk.do('post', '/api/checks/{id}/keep', { params: { path: { id } } })}
       >Keep it as it is now</Button
     >
-    <p class="soft">Takes over {checked.keeps} from this check, and recalculates what stands on it.</p>
+    <p class="soft">Takes over {checked.keeps} from this check, and recalculates what depends on it.</p>
   </div>
 {/if}
 

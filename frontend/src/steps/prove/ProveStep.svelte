@@ -35,11 +35,11 @@
   const lead = $derived(
     {
       since: t(
-        'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.',
+        'Twenty seconds, the room and then your voice, against the calibration: what drifted, why, and what to do.',
       ),
-      two: t('One sentence through both. The voice cancels; what is left is the difference between the two rigs.'),
+      two: t('One sentence through both. The voice cancels; the rest is the difference between the two rigs.'),
       carry: t(
-        'Every confirmation keeps a version. What travels goes into a file; what belongs to a place is measured there.',
+        'Every confirmation saves a version. What travels goes into a file; what belongs to a place is measured there.',
       ),
       report: t('The whole calibration on one page, for you and for an engineer.'),
     }[leaf] ?? t('The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.'),
@@ -98,7 +98,7 @@
           >
         </Fact>
       {:else}
-        <Unknown what="what you hear of it blind" />
+        <Unknown what="what you hear of it, blind" />
       {/each}
     {/if}
   {/snippet}

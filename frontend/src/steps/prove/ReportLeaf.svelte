@@ -6,7 +6,7 @@
 <div class="report">
   <p>
     The rig, the readings, every picture with its words, each setting with its because, the listeners, your blind series
-    and checks. It holds everything it shows, runs no script and asks nothing of the network.
+    and checks. The page is complete in itself, runs no script and needs no network.
   </p>
   <p class="links">
     <a href={REPORT} target="_blank" rel="noopener">Open the report, to read or print</a>

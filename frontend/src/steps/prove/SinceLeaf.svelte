@@ -42,7 +42,7 @@
     {#if running.state === 'measuring'}
       <p class="big">Comparing…</p>
     {:else if silent}
-      <p class="big">Say nothing yet: the room first, {Math.ceil(ROOM_S - running.done_s)} s.</p>
+      <p class="big">Do not talk yet: the room first, {Math.ceil(ROOM_S - running.done_s)} s.</p>
     {:else}
       <p class="big">Now read, as at the calibration:</p>
       <p>{TO_READ}</p>
@@ -104,8 +104,8 @@
 {:else}
   <div class="whole">
     <p class="soft">
-      A check takes twenty seconds: eight of your room, then the beginning of the passage. It says what moved since the
-      calibration by more than two readings of one sentence differ by, why, and what to do.
+      A check takes twenty seconds: eight of your room, then the beginning of the passage. It shows what drifted since
+      the calibration by more than two readings of one sentence differ, why, and what to do.
     </p>
     {#if kept}<CheckToCome {kept} seconds={desk.overview?.seconds.check ?? 20} />{/if}
   </div>

@@ -37,7 +37,7 @@
     {#if running.state === 'measuring'}
       <p class="big">Comparing…</p>
     {:else if running.done_s < ROOM_S}
-      <p class="big">Say nothing yet: the room first, {Math.ceil(ROOM_S - running.done_s)} s.</p>
+      <p class="big">Do not talk yet: the room first, {Math.ceil(ROOM_S - running.done_s)} s.</p>
     {:else}
       <p class="big">Now read, to both microphones:</p>
       <p>{TO_READ}</p>
@@ -51,7 +51,7 @@
         <select value={compared.rigId ?? ''} onchange={choose}>
           <option value="">two inputs of one interface, at once</option>
           {#each overview.rigs_beside as rig (rig.id)}
-            <option value={rig.id}>this rig with “{rig.name}”, one after the other</option>
+            <option value={rig.id}>this rig, then “{rig.name}”</option>
           {/each}
         </select>
       </label>
@@ -83,9 +83,9 @@
       <p role="status">Comparing…</p>
     {:else}
       <p class="soft">
-        Plug the second microphone into input 2 of the same interface, both before your mouth. Twenty seconds: eight of
-        your room, then the beginning of the passage. The voice is the same in both, so it cancels; what is left is the
-        difference between the two. Or take the room and the passage with a second rig, and choose it above.
+        Plug the second microphone into input 2 of the same interface, both in front of your mouth. Twenty seconds:
+        eight of your room, then the beginning of the passage. The voice is the same in both, so it cancels; the rest is
+        the difference between the two. Or record the room and the passage with a second rig, and choose it above.
       </p>
     {/if}
   </div>

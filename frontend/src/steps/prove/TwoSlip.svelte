@@ -20,7 +20,7 @@
       <Button
         primary={two.better === 'second'}
         disabled={desk.busy}
-        title="What was measured with {two.first} is outdated then"
+        title="What was measured with {two.first} is then outdated"
         onclick={() => void desk.do('post', '/api/two/{id}/use', { params: { path: { id } } })}
         >Put {two.second} into the rig</Button
       >
@@ -39,7 +39,7 @@
         onclick={() => {
           void compared.choose(null);
           void desk.do('post', '/api/rigs/{id}/use', { params: { path: { id } } });
-        }}>Take “{two.second}” in hand</Button
+        }}>Switch to “{two.second}”</Button
       >
     {/if}
   </div>

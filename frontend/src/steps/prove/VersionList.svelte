@@ -40,8 +40,8 @@
   </ol>
 {:else}
   <p class="soft">
-    Confirm a step, and the calibration is kept as a version: you can compare it with what you have then, hear it blind,
-    and bring it back.
+    Confirm a step, and the calibration is saved as a version: you can compare it with what you have then, hear it
+    blind, and bring it back.
   </p>
 {/if}
 

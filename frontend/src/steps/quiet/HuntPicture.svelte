@@ -114,7 +114,7 @@
       <Button primary disabled={rig.source === 'file'} onclick={() => void onAir.watch('rest')}>Listen in</Button>
       <span
         >{rig.source === 'file'
-          ? t('Sound comes from files, so there is nothing to listen to.')
+          ? t('The source is files, so there is nothing to listen to.')
           : t('Then switch a lamp off, move a charger, and see what falls.')}</span
       >
     {/if}

@@ -12,7 +12,7 @@
   <p class="meaning">
     {split.meaning}
     {#if split.over_rest_db !== null}
-      It lies <span class="num">{level(split.over_rest_db)} dB</span> over all the rest together.
+      It lies <span class="num">{level(split.over_rest_db)} dB</span> over the sum of the others.
     {/if}
     {#if split.stale}<br />{proper(split.stale)}{/if}
   </p>
@@ -20,14 +20,14 @@
   {#if split.missing}<p class="missing">{split.missing}</p>{/if}
 {:else}
   <div class="missing tall">
-    <p>Two short takes tell room, preamp and converter apart:</p>
+    <p>Two short takes separate room, preamp and converter:</p>
     <ul>
       <li>
         <strong>The muted input</strong>: mute the microphone at its own switch, or unplug it (phantom power off first).
-        What is left is preamp and converter.
+        The rest is preamp and converter.
       </li>
       <li>
-        <strong>The room at another gain</strong>: turn the preamp 10 dB or more away and back afterwards. What does not
+        <strong>The room at another gain</strong>: turn the preamp by 10 dB or more, and back afterwards. What does not
         move with it is the converter.
       </li>
     </ul>

@@ -29,7 +29,7 @@
     rest: t('The room at rest with nobody talking, in third octaves. Everything later is compared with this.'),
     'in-use': t('The room as it really is: type, move, drink, let the fan run. Stitches are the room at rest.'),
     parts: t('Noise of room, preamp and converter, so that you fix what dominates.'),
-    listen: t('Twenty times a second, against what is held. Switch things off one at a time.'),
+    listen: t('Twenty times a second, against what you hold. Switch things off one by one.'),
   };
 </script>
 
@@ -48,11 +48,11 @@
           heldName={quiet ? t('stitches: at rest') : ''}
         />
       {:else}<Waiting
-          text="Do for 20 s what you do while you talk: type, click, put a cup down, let the fan run. Say nothing."
+          text="For 20 s, do what you do while you talk: type, click, put a cup down, let the fan run. Do not talk."
         />{/if}
     {:else if quiet}<BandPicture {quiet} />
     {:else}<Waiting
-        text="Sit as you will when you talk, say nothing, touch nothing, and take the room for 15 s."
+        text="Sit as you will when you talk, do not talk, touch nothing, and record the room for 15 s."
       />{/if}
   {/snippet}
   {#snippet second(shown)}
@@ -69,7 +69,7 @@
           mark="fault"
         >
           {proper(step.why)}
-          {#if predicted}Until the room is taken again:
+          {#if predicted}Until you record the room again:
             <span class="num"
               >{withUnit(quiet?.rms_dbfs == null ? null : quiet.rms_dbfs + predicted.room_db, 'dBFS')}</span
             >, as {proper(predicted.because)}.{:else}Record the room again.{/if}
@@ -83,13 +83,13 @@
         {leaf === 'in-use'
           ? t('It comes and goes by {spread_db} dB.', { spread_db: marked(shown.spread_db.toFixed(0)) })
           : overview.causes?.steady
-            ? t('Steady over {duration_s} s, so this take speaks for the room.', {
+            ? t('Steady over {duration_s} s, so this take represents the room.', {
                 duration_s: marked(shown.duration_s.toFixed(0)),
               })
             : t('Something came or went during the take. Record it again when it is steady.')}
         A-weighted, as the ear weighs it: <span class="num">{withUnit(shown.a_weighted_dbfs, 'dBFS')}</span>.
       </Fact>
-      <h3>What makes the floor <span>and by how much it would fall without it, A-weighted</span></h3>
+      <h3>What makes the noise floor <span>and how far it would fall without it, A-weighted</span></h3>
       <CauseList {causes} none="Nothing needs fixing." />
       <details>
         <summary>All readings{leaf === 'in-use' ? t(', in use') : t(', at rest')}</summary>

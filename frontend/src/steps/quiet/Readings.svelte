@@ -14,7 +14,7 @@
   <span class="num">{withUnit(quiet.itu468_dbfs, 'dBFS')}</span> (its network alone, RMS).
 </Fact>
 <Fact name="Spread over time" value={`${marked(quiet.spread_db.toFixed(1))} dB`}>
-  {marked(quiet.duration_s.toFixed(0))} s. Half of all 10 ms frames lie under
+  {marked(quiet.duration_s.toFixed(0))} s. Half of all 10 ms frames are under
   <span class="num">{level(quiet.percentiles_dbfs.p50)}</span>, 10 % under
   <span class="num">{level(quiet.percentiles_dbfs.p10)}</span>, 99 % under
   <span class="num">{level(quiet.percentiles_dbfs.p99)} dBFS</span>.

@@ -41,7 +41,7 @@
     [t('A-weighted, dBFS')]: split.parts.map((part) => part.a_weighted_dbfs),
   })}
   least={200}
-  label="Parts of the floor: {split.parts
+  label="Parts of the noise floor: {split.parts
     .map((part) => `${TITLES[part.name] ?? part.name} ${level(part.a_weighted_dbfs)} dBFS A-weighted`)
     .join(', ')}"
 >

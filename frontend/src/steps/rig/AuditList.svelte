@@ -26,7 +26,7 @@
       {/if}
     </li>
   {:else}
-    <li><Mark kind="good" /> <span>Nothing disagrees and nothing works on the voice twice.</span></li>
+    <li><Mark kind="good" /> <span>Nothing disagrees, and nothing processes the voice twice.</span></li>
   {/each}
 </ol>
 

@@ -39,8 +39,8 @@
 {#if computer.missing}
   <p class="missing"><Mark kind="fault" /> <span>{computer.missing}</span></p>
   <p>
-    Then this page shows the devices of this computer, and programs can pick your treated voice. Until then sound comes
-    from the browser’s microphone or from files.
+    Then this page shows the devices of this computer, and programs can choose your treated voice. Until then the source
+    is the browser’s microphone or files.
   </p>
 {:else if audited}
   <AuditList findings={computer.findings} />
@@ -56,7 +56,7 @@
           <th scope="col">Depth</th>
           <th scope="col">Slider</th>
           {#if simulated}
-            <th scope="col">Enhance</th>
+            <th scope="col">Enhancements</th>
             {#if direction.value === 'input'}<th scope="col">Auto gain</th>{:else}<td></td>{/if}
           {:else}
             <th scope="col">Muted</th>
@@ -194,7 +194,7 @@
   <p>These are the sound settings of a simulated computer: change them as you would change your own.</p>
 {:else if !computer.missing}
   <p>
-    As {computer.server} tells them. What is set here is set for every program of this computer, and can be undone; rate and
+    As reported by {computer.server}. Changes here apply to every program on this computer and can be undone; rate and
     depth are set in the system’s own settings.
   </p>
 {/if}

@@ -12,7 +12,7 @@
   const simulated = $derived(overview.computer.simulated);
   const devices = $derived(controllers.devices.filter((name) => simulated || name !== SIMULATED));
   const CHOICES = $derived<[string, Does | 'touched'][]>([
-    [t('turns the setting that I touch next'), 'touched'],
+    [t('turns the setting you touch next'), 'touched'],
     [t('mutes every feed'), { do: 'mute' }],
     [t('talks while it is held (push to talk)'), { do: 'talk' }],
     [t('goes live, or stops'), { do: 'live' }],
@@ -56,7 +56,7 @@
       </select>
     </label>
     <Button primary={!overview.bindings.length} pressed={controllers.learning !== null} onclick={learn}
-      >{controllers.learning ? t('Stop learning') : t('Learn it')}</Button
+      >{controllers.learning ? t('Stop learning') : t('Assign it')}</Button
     >
     {#if controllers.learning && controllers.learning !== 'touched'}
       <span role="status">Now turn the knob, or press the pad.</span>
@@ -81,7 +81,7 @@
               <td>
                 {binding.title ?? t('what it did is no longer there')}
                 {#if controllers.waiting === binding.id}
-                  <span class="soft">turn on until the knob meets the setting</span>
+                  <span class="soft">turn on until the knob reaches the setting</span>
                 {/if}
               </td>
               <td>
@@ -89,7 +89,7 @@
                   type="button"
                   class="link"
                   onclick={() => void desk.do('delete', '/api/bindings/{id}', { params: { path: { id: binding.id } } })}
-                  >Let go</button
+                  >Release</button
                 >
               </td>
             </tr>
@@ -100,8 +100,8 @@
     <p><a href="/api/bindings/file" download>Save as a file</a></p>
   {:else}
     <p class="soft">
-      Touch a setting in any step, then turn a knob: they belong together from then on. A knob takes hold where it meets
-      the setting, so nothing jumps.
+      Touch a setting in any step, then turn a knob: the knob is assigned to it. It takes hold when it reaches the
+      setting, so nothing jumps.
     </p>
   {/if}
   {#if simulated}<SimulatedController />{/if}

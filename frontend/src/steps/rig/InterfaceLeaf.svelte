@@ -100,8 +100,8 @@
   />
 </div>
 <p>
-  The data sheet has these numbers. Without them everything still works: levels are then counted from where the knob is
-  now. What cannot be known is shown as unknown.
+  The data sheet has these numbers. Everything works without them: levels then count from where the knob is now. What
+  cannot be known is shown as unknown.
 </p>
 
 <style>

@@ -98,7 +98,7 @@
   />
   <Button quiet onclick={() => picker?.click()}>Import…</Button>
   {#if microphone.response_name}
-    <Button quiet onclick={() => void desk.do('delete', '/api/response')}>Take it away</Button>
+    <Button quiet onclick={() => void desk.do('delete', '/api/response')}>Remove it</Button>
     <a href="/api/response?what=microphone" download>Export it</a>
   {/if}
   {#if overview.tone}<a href="/api/response?what=correction" download>Export our correction</a>{/if}
@@ -107,7 +107,7 @@
   <div class="plot"><ResponsePicture points={microphone.response_points} /></div>
 {:else}
   <p class="help">
-    Two columns of text, Hz and dB, as makers and measurement people hand them out; tab, comma, semicolon or space
+    Two columns of text, Hz and dB, as makers and measurement people provide them; tab, comma, semicolon or space
     between them, comment lines allowed.
   </p>
 {/if}

@@ -70,7 +70,7 @@
           >
         {/if}
         <text class="num" x={Math.max(row.right, row.expected ?? 0) + 8} y={row.y + 4}
-          >{row.text}{row.assumed ? t(' assumed until the room is taken') : ''}</text
+          >{row.text}{row.assumed ? t(' assumed until the room is recorded') : ''}</text
         >
       {:else}
         <text class="soft" x={p.x(0) + 8} y={row.y + 4}>unknown until its data are filled in</text>

@@ -23,10 +23,10 @@
     [t('heard, dB')]: outlook.facing.map((row) => row[1]),
   })}
   least={170}
-  label="What a {codeWord(pattern)} hears from where: on its axis everything, at your {level(angle, 0)}° {level(
-    outlook.off_axis_db,
-    1,
-  )} dB"
+  label="What a {codeWord(pattern)} hears from each direction: on its axis everything, at your {level(
+    angle,
+    0,
+  )}° {level(outlook.off_axis_db, 1)} dB"
 >
   {#snippet children(width, height)}
     {@const radius = Math.min(width / 2 - 30, height / 2 - 22)}

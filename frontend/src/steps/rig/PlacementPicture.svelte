@@ -55,7 +55,7 @@
     [t('what')]: [
       t('mouth to microphone, cm'),
       t('off its axis, degrees'),
-      t('heard less for it, dB'),
+      t('loss from it, dB'),
       t('critical distance, cm'),
     ],
     [t('number')]: [kept.distance_cm, kept.angle_deg, outlook.off_axis_db, criticalCm],

@@ -28,11 +28,11 @@
   const audit = $derived(overview.computer.findings);
   const leaf = $derived(place.leafName);
   const LEADS: Record<string, string> = {
-    outlook: t('What this rig should give at the capsule; what is measured takes the place of what was expected.'),
-    microphone: t('Microphones are kept and used again in any rig. What is unknown may stay empty.'),
+    outlook: t('What this rig should deliver at the capsule; measured values replace expected ones.'),
+    microphone: t('Microphones are stored and can be used in any rig. Leave empty what you do not know.'),
     interface: t('Preamp and converter, or what the microphone has inside.'),
     room: t('The room, and how you sit in it. Distance comes first.'),
-    controllers: t('Knobs and pads under your hand: touch a setting, turn a knob.'),
+    controllers: t('Knobs and pads at hand: touch a setting, turn a knob.'),
     computer: t('What the computer does before any program hears you, worst first.'),
   };
 </script>
@@ -80,14 +80,14 @@
       value={withUnit(outlook.voice_over_floor_db, 'dB', 0)}
     >
       Normal speech is 60 dB(A) at one metre (ISO 9921),
-      <span class="num">{level(outlook.expected_talk_db_spl, 0)} dB</span> where the capsule stands.
+      <span class="num">{level(outlook.expected_talk_db_spl, 0)} dB</span> where the capsule is.
     </Fact>
     {#each outlook.facts as fact (fact.name)}
       <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
     {/each}
     {#each outlook.improvements as improvement, i (improvement.title)}
       <Fact name={improvement.title} value={`${signed(improvement.gains_db, 1)} dB`}>
-        {i === 0 ? t('Improves it most. ') : ''}{proper(improvement.because)}
+        {i === 0 ? t('Most helpful: ') : ''}{proper(improvement.because)}
       </Fact>
     {/each}
     <Fact name="Talk and floor, expected" value={outlook.talk_dbfs === null ? t('unknown') : ''}>
@@ -95,11 +95,11 @@
         <span class="num">{withUnit(outlook.talk_dbfs, 'dBFS', 0)}</span> and
         <span class="num">{withUnit(outlook.floor_dbfs, 'dBFS(A)', 0)}</span> with the preamp where it is now.
       {:else}
-        Sensitivity, maximum input and a preamp marked in dB would tell them.
+        Sensitivity, maximum input and a preamp marked in dB would give them.
       {/if}
     </Fact>
     <Fact name="Proximity at 100 Hz" value={`${signed(outlook.proximity_db, 1)} dB`}>
-      A {codeWord(microphone?.pattern ?? '')} at {rig.distance_cm} cm, by the spherical wave.
+      A {codeWord(microphone?.pattern ?? '')} at {rig.distance_cm} cm, from the spherical wave.
     </Fact>
     {#if outlook.direct_over_reverberant_db !== null}
       <Fact name="Voice over reverberation" value={`${signed(outlook.direct_over_reverberant_db, 0)} dB`}

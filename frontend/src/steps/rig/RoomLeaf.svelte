@@ -106,7 +106,7 @@
     </div>
     <p>
       Noise in this room: <span class="num">{withUnit(room.noise_dba, 'dB(A)', 0)}</span>{room.noise_dba === null
-        ? t(', until a take in Quiet tells it')
+        ? t(', until a take in Quiet shows it')
         : t(', measured in the last take of the room')}. Decay time
       <span class="num">{withUnit(outlook.decay_s, 's', 2)}</span>, so voice and reverberation are equal at
       <span class="num"

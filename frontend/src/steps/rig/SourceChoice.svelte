@@ -21,9 +21,9 @@
     simulated: t('The simulated boathouse'),
   };
   const TEXTS: Record<Source, string> = {
-    system: t('A microphone of this computer, at its own rate, without the browser between.'),
-    browser: t('The browser hands the microphone over raw; its own processing is asked off.'),
-    file: t('Takes that you recorded elsewhere: WAV, FLAC, AIFF or Ogg.'),
+    system: t('A microphone of this computer, at its own rate, without the browser in between.'),
+    browser: t('The browser delivers the microphone raw; it is asked to switch its own processing off.'),
+    file: t('Takes you recorded elsewhere: WAV, FLAC, AIFF or Ogg.'),
     simulated: t('A talker in a loft with a heater, a pump and rain. For trying everything without a microphone.'),
   };
   const offered = $derived<Source[]>(

@@ -50,12 +50,12 @@
     {#if ducking}
       <h3>Under your voice</h3>
       <p class="soft">
-        What drops does so once your voice reaches <span class="num">{level(ducking.threshold_dbfs, 0)} dBFS</span>,
+        What ducks does so once your voice reaches <span class="num">{level(ducking.threshold_dbfs, 0)} dBFS</span>,
         within
         <span class="num">{marked(ducking.attack_ms.toFixed(0))} ms</span>, holds
         <span class="num">{marked(ducking.hold_ms.toFixed(0))} ms</span>
         and is back in <span class="num">{marked(ducking.release_ms.toFixed(0))} ms</span>. {ducking.because}
-        {#if live && desk.live?.duck !== undefined}Now {marked((100 * desk.live.duck).toFixed(0))} % of the way down.{/if}
+        {#if live && desk.live?.duck !== undefined}Now {marked((100 * desk.live.duck).toFixed(0))} % down.{/if}
       </p>
     {/if}
     <h3>Returns</h3>
@@ -74,7 +74,7 @@
           >
           <span class="num">2–5 kHz {signed(back.before.harsh_db ?? 0)} → {signed(back.after.harsh_db ?? 0)} dB</span>
           <span class="soft">{back.because.join(' ')}</span>
-        {:else}<span class="soft">Not measured yet. A limiter at −6 dBTP saves your ears meanwhile.</span>{/if}
+        {:else}<span class="soft">Not measured yet. Meanwhile a limiter at −6 dBTP protects your ears.</span>{/if}
       </div>
     {:else}{#if overview.computer.simulated}<p class="soft">
           There is no return: no call or game chat is in use.
@@ -88,8 +88,8 @@
   <section aria-label="Clips">
     <h3>Clips</h3>
     <p class="soft">
-      All are brought to one loudness; beside each is its own. Shift and the number plays it to every listener that gets
-      clips.
+      All clips have the same loudness; beside each is its own. Shift and its number plays it to every listener that
+      gets clips.
     </p>
     {#each overview.clips as clip (clip.id)}
       <div class="clip">

@@ -56,7 +56,7 @@
               format: overview.recorder.format === 'wav' ? 'WAV' : 'FLAC',
             },
           )
-        : t('is played to, picks nothing')}
+        : t('is played to, chooses nothing')}
     </p>
   {/if}
   {#if destination.mix && !dense}<MixPicture name={destination.name} mix={destination.mix} />{/if}
@@ -83,7 +83,7 @@
         aria-pressed={destination.muted}
         title={destination.mute_reaches
           ? undefined
-          : t('It picks the microphone itself, so a mute here does not reach it')}
+          : t('It uses the microphone itself, so a mute here does not reach it')}
         onclick={() => mute(!destination.muted, false)}>{destination.muted ? t('Unmute') : t('Mute')}</button
       >
       <button type="button" class="link" aria-pressed={destination.push} onclick={() => mute(!destination.push, true)}

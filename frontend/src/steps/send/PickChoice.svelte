@@ -11,7 +11,7 @@
 </script>
 
 <label>
-  picks
+  chooses
   <select
     value={destination.picks}
     onchange={(e) =>

@@ -55,9 +55,7 @@
 {#if shown && settings}
   <section aria-label="Settings of {shown.name}">
     <h3>{shown.name}, as it is set</h3>
-    <p class="soft">
-      A stand-in: it really does to your voice what is set here. What is wrong shows under its picture.
-    </p>
+    <p class="soft">A stand-in: it really does to your voice what you set here. Problems show under its picture.</p>
     <div class="grid">
       <label class="field">
         Rate
@@ -67,7 +65,7 @@
       </label>
       {#if shown.feed}
         <label class="field">
-          Takes sound as if it were
+          Treats the sound as
           <select
             value={settings.takes_hz ?? 0}
             onchange={(e) => set({ takes_hz: Number(e.currentTarget.value) || null })}

@@ -37,7 +37,7 @@
   {live
     ? t('Stop live to choose the return.')
     : t(
-        'A program that plays now can be chosen: while live it plays through Obsidian Wren, treated, and never into its own feed.',
+        'Choose a program that plays now: while you are live it plays through Obsidian Wren, treated, and never into its own feed.',
       )}
 </p>
 

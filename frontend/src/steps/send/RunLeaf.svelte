@@ -53,10 +53,10 @@
       >
         <option value="derived"
           >{loudspeaker.derived
-            ? t('taken out of the microphone, as derived')
+            ? t('removed from the microphone, as derived')
             : t('left in the microphone, as derived')}</option
         >
-        <option value="on">{t('taken out of the microphone')}</option>
+        <option value="on">{t('removed from the microphone')}</option>
         <option value="off">{t('left in the microphone')}</option>
       </select>
       <span class="soft">{loudspeaker.because}</span>
@@ -72,7 +72,7 @@
     <li><Mark kind="good" /> <span>Live since {clock(run.since ?? '')}</span></li>
     <li>
       <Mark kind={run.gaps_mark} />
-      <span>{counted(run.dropouts, '{count} gap that anyone heard', '{count} gaps that anyone heard')}</span>
+      <span>{counted(run.dropouts, '{count} audible gap', '{count} audible gaps')}</span>
     </li>
     <li>
       <Mark kind={desk.live?.load_mark ?? run.load_mark} />
@@ -100,7 +100,7 @@
       {#each [2.5, 5, 10, 20, 40] as size (size)}<option value={size}>{marked(String(size))} ms</option>{/each}
     </select>
     {#each run.block_costs as [size, share] (size)}
-      <span class="soft">{size} ms takes {marked((100 * share).toFixed(0))} % of its own time here</span>
+      <span class="soft">A block of {size} ms takes {marked((100 * share).toFixed(0))} % of its own time here</span>
     {/each}
   </label>
   <label class="block">
@@ -199,7 +199,7 @@
     </p>
     <p class="soft">
       The way to the program, and what the program adds, is measured by the marker once you are live. Load is unknown
-      until then: this machine is tried out when you start.
+      until then: this computer is tested when you start.
     </p>
   {/if}
 {/if}

@@ -27,15 +27,15 @@
     simulated: t('the simulated rig'),
     system: t('your microphone'),
     browser: t('your microphone'),
-    file: t('your talk take, round and round,'),
+    file: t('your talk take, in a loop,'),
   };
   const LEADS: Record<string, string> = {
     listeners: t(
       'What each listener gets, and what must never reach them. A marker sent through every path shows whether it arrives treated.',
     ),
     programs: t('The programs that listen, each with what can be set in it.'),
-    beside: t('What goes with your voice, how it is ducked under it, and the returns.'),
-    recorder: t('Tracks of what is live, in files that are whole at any instant.'),
+    beside: t('Everything that goes with your voice, its ducking, and the returns.'),
+    recorder: t('Tracks of what is live, in files that are complete at any moment.'),
     run: t('What being live costs, and where the time of each path goes.'),
   };
   const real = $derived(!overview.computer.simulated);
@@ -80,7 +80,7 @@
           />
         {/each}
       </div>
-      {#each overview.cut as cut (cut)}<p class="cut">Kept out, since it would loop: {cut}.</p>{/each}
+      {#each overview.cut as cut (cut)}<p class="cut">Kept out, because it would loop: {cut}.</p>{/each}
     {/if}
   {/snippet}
   {#snippet second()}
@@ -99,7 +99,7 @@
         mark={!run.live ? 'none' : oneRate ? 'good' : 'fault'}
       >
         {#if run.live && !oneRate}
-          Runs at {rate(run.rate_hz ?? 0)}, Rig says {rate(overview.rig.rate_hz)}: agree on one rate.
+          Runs at {rate(run.rate_hz ?? 0)}, Rig says {rate(overview.rig.rate_hz)}: set both to one rate.
         {/if}
         {#if run.live}
           Over {SOURCES[overview.rig.source]}; {counted(run.dropouts, '{count} gap', '{count} gaps')}, {marked(

@@ -36,8 +36,8 @@
   {#if overview.computer.missing}
     <p class="soft"><Mark kind="fault" /> {overview.computer.missing}</p>
     <p class="soft">
-      Feeds need a sound server: Debian’s pipewire-pulse or pulseaudio. Calibrating, the recorder and files work
-      without.
+      Feeds need a sound server: Debian’s pipewire-pulse or pulseaudio. Calibrating, the recorder and files work without
+      one.
     </p>
   {/if}
   <ul>
@@ -53,10 +53,10 @@
           <span class="soft">{hears(program)}</span>
           {#if program.muted}<span class="soft">It is muted at the sound server.</span>{/if}
           {#if !program.muted && program.volume_percent < 100}<span class="soft"
-              >It takes it at {program.volume_percent} %.</span
+              >It records it at {program.volume_percent} %.</span
             >{/if}
           {#if moved.includes(program.index)}<span class="soft"
-              >Moved. Its own menu goes on naming what it picked before.</span
+              >Moved. Its own menu still names its earlier choice.</span
             >{/if}
         </span>
         {#if program.hears !== 'feed' && usual}
@@ -78,8 +78,8 @@
         <span class="who">
           <strong>Not open yet?</strong>
           <span class="soft"
-            >Pick “{usual.feed}” as the microphone in its settings. It appears here within a second.
-            <a href="/listener" target="_blank">Open a page that listens</a> in its place.</span
+            >Choose “{usual.feed}” as the microphone in its settings. It appears here within a second.
+            <a href="/listener" target="_blank">Open a page that listens</a> instead.</span
           >
         </span>
       </li>
@@ -91,7 +91,7 @@
       checked={overview.feeds_stay}
       onchange={(e) => void desk.do('put', '/api/feeds/stay', { body: { stay: e.currentTarget.checked } })}
     />
-    Feeds stay when Obsidian Wren ends, and carry silence
+    Feeds stay when Obsidian Wren ends, and are silent
   </label>
 </section>
 

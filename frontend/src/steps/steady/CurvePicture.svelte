@@ -81,7 +81,7 @@
     {/if}
   </div>
   <div class="stretch">
-    <Picture least={180} label="Eight seconds of treated talk, with what gate, compressor and limiter take from it.">
+    <Picture least={180} label="Eight seconds of treated talk, with the reduction by gate, compressor and limiter.">
       {#snippet children(width, height)}
         {@const left = 104}
         {@const right = width - 34}
@@ -89,14 +89,13 @@
         {@const tall = (height - 30) * 0.5}
         {@const y = decibelScale(-60, 0, 20 + tall, 20)}
         {@const band = (height - 30 - tall) / Math.max(1, hangs.length)}
-        <text class="soft" x={0} y="14">treated, and what each stage takes from it; it moves with the sound</text>
+        <text class="soft" x={0} y="14">treated, and the reduction by each stage; it moves with the sound</text>
         {#each [-40, -20, 0] as tick (tick)}
           <line x1={left} x2={right} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
           <text class="num soft" x={right + 4} y={y(tick) + 4}>{level(tick, 0)}</text>
         {/each}
         {#if !frames}
-          <text class="soft" x={width / 2} y={height / 2} text-anchor="middle">Your talk is run through the chain…</text
-          >
+          <text class="soft" x={width / 2} y={height / 2} text-anchor="middle">Treating your talk…</text>
         {:else}
           {#each frames.level_dbfs.slice(first, first + count) as value, i (i)}
             <line

@@ -25,9 +25,9 @@
   const lead = $derived(
     {
       levels: t('How your words spread over level, raw and treated, against what listeners need.'),
-      curve: t('What goes in against what comes out, and a stretch of your talk with what was taken from it.'),
+      curve: t('Output against input, and a stretch of your talk with its reduction.'),
       colour: t('What each share adds, for character or fun. Off until you want it.'),
-      order: t('The sequence of the stages. Move one, and read what that gives up.'),
+      order: t('The sequence of the stages. Move one, and read what that costs.'),
     }[leaf] ?? '',
   );
 </script>
@@ -39,7 +39,7 @@
     {:else if leaf === 'curve'}<CurvePicture {overview} {delivery} />
     {:else if leaf === 'colour' && delivery.steady.colour}
       <ColourPicture colour={delivery.steady.colour} on={stages.some((stage) => stage.on)} />
-    {:else if leaf === 'colour'}<Waiting text="Recalculate: it tells what each share adds." />
+    {:else if leaf === 'colour'}<Waiting text="Recalculate to see what each share adds." />
     {:else if leaf === 'order'}<OrderLeaf {overview} />
     {:else}<SpreadPicture {delivery} />{/if}
   {/snippet}
@@ -55,7 +55,7 @@
           <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
         {/each}
         <Fact name="Delay of the chain" value="{marked(delivery.delay_ms.toFixed(1))} ms" mark="none">
-          Raw and treated are lined up by it whenever they are compared.
+          Comparisons of raw and treated are aligned by it.
         </Fact>
       {/if}
       {#if leaf === 'curve' && delivery.steady.compressor}

@@ -43,13 +43,13 @@
   numbers={columns({
     Hz: tone.points_hz,
     [t('what the rig adds, dB')]: tone.rig_db,
-    [t('how far that is known, dB')]: tone.uncertainty_db,
+    [t('uncertainty, dB')]: tone.uncertainty_db,
     [t('correction, dB')]: tone.correction_db,
     [t('voice against the target, dB')]: tone.deviation_db,
   })}
-  label="What the rig adds from {tone.low_hz} to {tone.high_hz} Hz, how far that is known, and the correction: {marked(
+  label="What the rig adds from {tone.low_hz} to {tone.high_hz} Hz, its uncertainty, and the correction: {marked(
     (tone.residual_rms_db ?? 0).toFixed(1),
-  )} dB rms of it are not met"
+  )} dB rms remain"
 >
   {#snippet children(width, height)}
     {@const p = picture(tone, width, height)}
@@ -78,7 +78,7 @@
         style="fill: var(--room); font-weight: 600">dashed: your voice against {tone.target_name}</text
       >
       <text x={p.labels.rig.x} y={p.labels.rig.y} text-anchor="middle" style="fill: var(--aim); font-weight: 600"
-        >what the rig adds, and how sure that is</text
+        >what the rig adds, and its uncertainty</text
       >
       <text x={p.labels.correction.x} y={p.labels.correction.y} text-anchor="middle" style="font-weight: 700"
         >the correction</text
@@ -102,7 +102,7 @@
       <text class="num soft" x={p.x(hz)} y={p.y(p.low) + 17} text-anchor="middle">{frequencyTick(hz)}</text>
     {/each}
     <text class="soft" x={MARGIN.left} y={p.y(p.low) + 35}
-      >Hz, third octaves in twelfth-octave steps; faded where the voice is too weak to tell</text
+      >Hz, third octaves in twelfth-octave steps; faded where the voice is too weak to measure</text
     >
     <text class="soft" x={MARGIN.left - 10} y={MARGIN.top - 12} text-anchor="end">dB</text>
   {/snippet}

@@ -96,8 +96,8 @@
     <Button quiet onclick={() => hearing.toggle()}>{hearing.playing ? t('Stop') : t('Play both')}</Button><Key
       >Space</Key
     >
-    <Button quiet onclick={leave}>Leave, change nothing</Button>
-    <span class="soft">Equally loud, at the same place of your passage. The numbers are told at the end.</span>
+    <Button quiet onclick={leave}>Leave and change nothing</Button>
+    <span class="soft">Equally loud, at the same place of your passage. The end shows the numbers.</span>
   </div>
 {:else if search?.said}
   <h3>{search.convinces ? t('This is your sound') : t('Nothing is changed')}</h3>
@@ -118,7 +118,7 @@
   <div class="row">
     {#if search.convinces}<Button primary disabled={desk.busy} onclick={() => void take()}>Take it over</Button>{/if}
     <Button primary={!search.convinces} onclick={() => void begin()}>Begin again</Button>
-    <Button quiet onclick={leave}>Leave, change nothing</Button>
+    <Button quiet onclick={leave}>Leave and change nothing</Button>
   </div>
 {:else}
   <div class="row">
@@ -133,10 +133,9 @@
     >
   </div>
   <p class="soft words">
-    You hear a few seconds of your passage as “one” and as “other”, treated as it would be for two tastes, equally loud.
-    Say which you prefer, or that there is no difference; after at most 14 pairs your warmth, body, clarity, air and
-    density are known, each with its uncertainty. The last pairs check whether the answer holds; if it does not, nothing
-    is changed.
+    You hear a few seconds of your passage as “one” and as “other”, treated for two tastes, equally loud. Say which you
+    prefer, or that there is no difference; after at most 14 pairs your warmth, body, clarity, air and density are
+    known, each with its uncertainty. The last pairs check whether the answer holds; if it does not, nothing is changed.
   </p>
 {/if}
 

@@ -23,7 +23,7 @@
   const heldWord = (row: string) =>
     overview.stages.find((s) => s.kind === (row === 'breath' ? 'deplosive' : 'deesser'))?.on
       ? 'held'
-      : t('would be held');
+      : t('would be reduced');
   const centre = $derived(overview.settings.find((s) => s.stage === 'deesser' && s.name === 'frequency_hz')?.value);
 </script>
 
@@ -82,7 +82,7 @@
       {:else}
         <text x={M.left} y={row.top - 10} style="font-weight: 600"
           >hiss: around {centre ? frequency(centre) : t('unknown')}, dBFS; {sibilants ? over(sibilants.found) : 0} of {sibilants
-            ?.found.length ?? 0} louder than the words beside them
+            ?.found.length ?? 0} louder than the words around them
           <tspan fill="var(--aim)">{heldWord(row.name)} from {level(limit)}</tspan></text
         >
         {#each sibilants?.found ?? [] as hiss (hiss.at_s)}

@@ -80,7 +80,7 @@
         <option value="lower voice">average speech, lower voices</option>
         <option value="higher voice">average speech, higher voices</option>
         <option value="reference take" disabled={!reference}
-          >your reference take{reference ? '' : t(' (take one first)')}</option
+          >your reference take{reference ? '' : t(' (record one first)')}</option
         >
         {#each overview.targets as entry (entry.id)}<option value="imported/{entry.id}">{entry.name}</option>{/each}
         <option value="import">a file: Hz and dB in two columns…</option>

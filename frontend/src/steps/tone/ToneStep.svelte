@@ -50,7 +50,7 @@
       ),
       target: t('Correct the rig alone or shape the voice too, and bend the result.'),
       find: t('Listen to pairs of your own passage. What you prefer becomes numbers.'),
-      hiss: t('Every burst of breath and every “s” of your talk, and where they are held.'),
+      hiss: t('Every burst of breath and every “s” of your talk, and where they are reduced.'),
       parts: t('Hear one part of your voice alone, or slide a narrow band along it.'),
     }[leaf] ?? '',
   );
@@ -80,7 +80,7 @@
     {#if tone}
       {#if step?.status === 'stale'}<Fact name="Outdated" value="" mark="fault">{step.why} Recalculate.</Fact>{/if}
       {#if leaf === 'corridor'}
-        <h3>What is known, and from where</h3>
+        <h3>What is known, and from what</h3>
         {#each tone.known as line (line.name)}
           <Fact name={line.name} value={known(line)} mark={line.given ? 'good' : 'none'}>{line.sentence}</Fact>
         {/each}
@@ -107,7 +107,7 @@
         </p>
       {/if}
       {#if leaf === 'find'}
-        <h3>Your taste as it stands</h3>
+        <h3>Your present taste</h3>
         {#each TASTE_NAMES as [name, title], k (name)}
           {@const value = overview.preferences.taste?.[name] ?? 0}
           {@const sd = overview.preferences.found?.sd_db[k]}
@@ -119,14 +119,14 @@
       {#if leaf === 'parts'}
         {#each tone.resonances as found (found.frequency_hz)}
           <Fact name="Stands out at {frequency(found.frequency_hz)}" value="{signed(found.over_db)} dB" mark="none">
-            Over the octave around it.
+            Above the octave around it.
             <button class="link" type="button" onclick={() => playback.listen('probe', found.frequency_hz)}
-              >Hear it lifted</button
+              >Hear it boosted</button
             >
           </Fact>
         {:else}
           <Fact name="Nothing stands out" value="" mark="good"
-            >No narrow place rises 2 dB over the octave around it.</Fact
+            >No narrow peak is more than 2 dB over the octave around it.</Fact
           >
         {/each}
       {/if}

@@ -6,5 +6,5 @@ export const TASTE_NAMES = [
   ['body_db', t('Body'), t('around 450 Hz')],
   ['clarity_db', t('Clarity'), t('around {at} kHz', { at: marked('3.2') })],
   ['air_db', t('Air'), t('over 9 kHz')],
-  ['density_db', t('Density'), t('how even the compressor makes you')],
+  ['density_db', t('Density'), t('how much the compressor evens your level')],
 ] as const;

@@ -181,12 +181,16 @@ class VoiceChain:
             except Exception as error:
                 sound = self._pass_over(
                     place,
-                    _("failed inside ({name}: {error})", name=type(error).__name__, error=error),
+                    _(
+                        "had an internal error ({name}: {error})",
+                        name=type(error).__name__,
+                        error=error,
+                    ),
                     sound,
                 )
                 continue
             if self._careful and not np.isfinite(after.sum()):
-                after = self._pass_over(place, _("gave something that is no number"), sound)
+                after = self._pass_over(place, _("returned a value that is not a number"), sound)
             self._likelihood.passes(place, stage)
             sound = after
         return sound
@@ -197,7 +201,7 @@ class VoiceChain:
             StageTrouble(
                 stage.kind,
                 _(
-                    "The stage “{kind}” {why} and is passed over; the others go on.",
+                    "The stage “{kind}” {why} and is bypassed; the others go on.",
                     kind=stage.kind,
                     why=why,
                 ),
@@ -233,7 +237,7 @@ class VoiceChain:
                 self.stages[place] = Delay(delay, kind=stage.kind)
             after = self.stages[place].process(sound)
             if not np.isfinite(after.sum()):
-                after = self._pass_over(place, _("gave something that is no number"), sound)
+                after = self._pass_over(place, _("returned a value that is not a number"), sound)
             sound = after
         return sound
 

@@ -19,7 +19,7 @@ def known_order(settings: Mapping[str, object]) -> int:
     """The setting ``order``, 1 to 4. Raises BadSetting."""
     order = int(number(settings, "order"))
     if not 1 <= order <= 4:
-        raise BadSetting(_("has order {order}; 1 to 4 are known", order=order))
+        raise BadSetting(_("has order {order}; orders 1 to 4 are supported", order=order))
     return order
 
 

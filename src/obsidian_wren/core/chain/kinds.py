@@ -37,7 +37,7 @@ KINDS: dict[str, StageKind] = {
             weighs_floor=True,
             parameters=(
                 Parameter("mains_hz", _("Mains"), "Hz", 45.0, 65.0, 0.01, 2),
-                Parameter("settle_s", _("Learns a line in"), "s", 0.5, 10.0, 0.5),
+                Parameter("settle_s", _("Adaptation time"), "s", 0.5, 10.0, 0.5),
             ),
         ),
         StageKind(
@@ -53,11 +53,11 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             weighs_floor=True,
             parameters=(
-                Parameter("range_db", _("Lowered by at most"), "dB", 0.0, 40.0, 1.0),
-                Parameter("quiet_dbfs", _("Leaves alone under"), "dBFS", -120.0, 0.0, 0.5),
+                Parameter("range_db", _("Maximum reduction"), "dB", 0.0, 40.0, 1.0),
+                Parameter("quiet_dbfs", _("Ignores below"), "dBFS", -120.0, 0.0, 0.5),
                 Parameter(
                     "under_voice_db",
-                    _("Passes under the voice by"),
+                    _("Voice margin"),
                     "dB",
                     6.0,
                     40.0,
@@ -77,8 +77,8 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             weighs_floor=True,
             parameters=(
-                Parameter("over_db", _("Stands out by"), "dB", 2.0, 15.0, 0.5),
-                Parameter("loudest_dbfs", _("Nothing louder than"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("over_db", _("Click threshold"), "dB", 2.0, 15.0, 0.5),
+                Parameter("loudest_dbfs", _("Ignores above"), "dBFS", -90.0, 0.0, 0.5),
                 Parameter("range_db", _("Range"), "dB", 0.0, 60.0, 1.0),
             ),
         ),
@@ -127,8 +127,8 @@ KINDS: dict[str, StageKind] = {
             weighs_floor=True,
             version=4,
             parameters=(
-                Parameter("reduction_db", _("Noise lowered by"), "dB", 0.0, 30.0, 1.0),
-                Parameter("follow_s", _("Profile follows in"), "s", 0.0, 120.0, 5.0, 0),
+                Parameter("reduction_db", _("Noise reduction"), "dB", 0.0, 30.0, 1.0),
+                Parameter("follow_s", _("Profile adaptation time"), "s", 0.0, 120.0, 5.0, 0),
             ),
         ),
         StageKind(
@@ -141,11 +141,9 @@ KINDS: dict[str, StageKind] = {
             rule="ring_reduction:derive_ring_reduction",
             before_tone=True,
             parameters=(
-                Parameter("reduction_db", _("Reverb lowered by at most"), "dB", 0.0, 20.0, 1.0),
-                Parameter("decay_s", _("Decay of the room"), "s", 0.1, 3.0, 0.05, 2),
-                Parameter(
-                    "ring_share_db", _("Reverb against direct sound"), "dB", -40.0, 20.0, 1.0
-                ),
+                Parameter("reduction_db", _("Maximum reverb reduction"), "dB", 0.0, 20.0, 1.0),
+                Parameter("decay_s", _("Room decay"), "s", 0.1, 3.0, 0.05, 2),
+                Parameter("ring_share_db", _("Reverb-to-direct ratio"), "dB", -40.0, 20.0, 1.0),
             ),
         ),
         StageKind(
@@ -218,7 +216,9 @@ KINDS: dict[str, StageKind] = {
             repeats=True,
             ends="equalized",
             parameters=(
-                Parameter("frequency_hz", _("Sibilance at"), "Hz", 3000.0, 12000.0, 100.0, 0),
+                Parameter(
+                    "frequency_hz", _("Sibilance frequency"), "Hz", 3000.0, 12000.0, 100.0, 0
+                ),
                 Parameter("threshold_dbfs", _("Sibilance threshold"), "dBFS", -80.0, 0.0, 0.5),
                 Parameter("ratio", _("Sibilance ratio"), ":1", 1.0, 20.0, 0.5),
                 Parameter("range_db", _("Range"), "dB", 0.0, 12.0, 0.5),
@@ -240,7 +240,7 @@ KINDS: dict[str, StageKind] = {
                 Parameter("target_dbfs", _("Leveller target"), "dBFS", -60.0, 0.0, 0.5),
                 Parameter("range_db", _("Range"), "dB", 0.0, 20.0, 0.5),
                 Parameter("speed_db_per_s", _("Leveller speed"), "dB/s", 0.2, 20.0, 0.2),
-                Parameter("guard_dbfs", _("Waits below"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("guard_dbfs", _("Holds below"), "dBFS", -90.0, 0.0, 0.5),
             ),
         ),
         StageKind(
@@ -287,15 +287,15 @@ KINDS: dict[str, StageKind] = {
             rule="colour:derive_colour",
             steadies=True,
             parameters=(
-                Parameter("drive_db", _("Harmonics, drive"), "dB", 0.0, 24.0, 1.0),
-                Parameter("harmonics", _("Harmonics, share"), "%", 0.0, 100.0, 5.0, 0),
-                Parameter("echo_ms", _("Echo after"), "ms", 20.0, 600.0, 10.0, 0),
-                Parameter("echo", _("Echo, share"), "%", 0.0, 70.0, 5.0, 0),
-                Parameter("room_s", _("Room or plate, decay"), "s", 0.1, 3.0, 0.1),
-                Parameter("room", _("Room, share"), "%", 0.0, 100.0, 5.0, 0),
-                Parameter("plate", _("Plate, share"), "%", 0.0, 100.0, 5.0, 0),
-                Parameter("ring_hz", _("Ring modulation at"), "Hz", 10.0, 1000.0, 5.0, 0),
-                Parameter("ring", _("Ring modulation, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("drive_db", _("Harmonics drive"), "dB", 0.0, 24.0, 1.0),
+                Parameter("harmonics", _("Harmonics amount"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("echo_ms", _("Echo delay"), "ms", 20.0, 600.0, 10.0, 0),
+                Parameter("echo", _("Echo amount"), "%", 0.0, 70.0, 5.0, 0),
+                Parameter("room_s", _("Room or plate decay"), "s", 0.1, 3.0, 0.1),
+                Parameter("room", _("Room amount"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("plate", _("Plate amount"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("ring_hz", _("Ring modulation frequency"), "Hz", 10.0, 1000.0, 5.0, 0),
+                Parameter("ring", _("Ring modulation amount"), "%", 0.0, 100.0, 5.0, 0),
             ),
         ),
         StageKind(
@@ -324,8 +324,8 @@ KINDS: dict[str, StageKind] = {
             ends="levelled",
             stays_on=(
                 _(
-                    "The limiter stays on: without it peaks would pass the ceiling. Raise its"
-                    " ceiling if it takes too much."
+                    "The limiter stays on: without it, peaks would pass the ceiling. Raise its"
+                    " ceiling if it limits too much."
                 )
             ),
             parameters=(

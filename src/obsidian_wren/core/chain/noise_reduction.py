@@ -147,7 +147,7 @@ class NoiseReductionSpec:
         dB per Hz. Raises BadSetting."""
         profile = rows(settings, "profile", _PROFILE_HZ, _PROFILE_DB)
         if len(profile) < 2:
-            raise BadSetting(_("has no “profile” of the noise"))
+            raise BadSetting(_("has no noise “profile”"))
         return cls(
             number(settings, "reduction_db"),
             tuple((hz, level_db) for hz, level_db in profile),

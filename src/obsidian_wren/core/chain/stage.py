@@ -102,9 +102,9 @@ def rows(settings: Mapping[str, object], name: str, *columns: tuple[float, float
     table = np.array(value, dtype=np.float64)
     low, high = np.array(columns).T
     if not (np.all(table >= low) and np.all(table <= high)):
-        raise BadSetting(_("has “{name}” with a number out of range", name=name))
+        raise BadSetting(_("has a number out of range in “{name}”", name=name))
     if np.any(np.diff(table[:, 0]) <= 0.0):
-        raise BadSetting(_("has “{name}” whose rows do not rise", name=name))
+        raise BadSetting(_("has “{name}” with rows that do not rise", name=name))
     return [tuple(row) for row in table.tolist()]
 
 

@@ -61,9 +61,9 @@ def audit(
             AuditFinding(
                 "gone",
                 1,
-                _("The interface is not there"),
-                _("The computer does not list the rig's interface at present."),
-                _("Plug it in: it is recognised when it returns."),
+                _("The interface is not connected"),
+                _("The computer does not list the rig's interface."),
+                _("Plug it in: it is recognised as soon as it returns."),
                 None,
             )
         )
@@ -109,8 +109,8 @@ def _recorders(rig: SoundDevice, programs: Sequence[str]) -> list[AuditFinding]:
                 names=_(" and ").join(names),
                 title=rig.title,
             ),
-            _("It gets the raw voice, nothing of what is set here."),
-            _("Move it in Send"),
+            _("It gets the raw voice, without anything set here."),
+            _("Move it to a feed in Send"),
             None,
         )
     ]
@@ -135,7 +135,7 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
                 "muted",
                 1,
                 _("{title} is muted", title=rig.title),
-                _("It sends only silence."),
+                _("It sends silence only."),
                 _("Unmute it"),
                 Change(rig.id, "muted", False),
             )
@@ -148,7 +148,7 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
                 2,
                 _("Another input is the default"),
                 _(
-                    "Programs that ask for no device hear {title}, not {title_2}.",
+                    "Programs that do not choose a device hear {title}, not {title_2}.",
                     title=default.title,
                     title_2=rig.title,
                 ),
@@ -167,12 +167,12 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
                 "processing",
                 3,
                 _(
-                    "{processing} of the sound server works on your voice",
+                    "{processing} of the sound server alters your voice",
                     processing=rig.processing,
                 ),
                 _(
-                    "{title} is not the microphone itself: what is measured is what that makes"
-                    " of it.",
+                    "{title} is not the microphone itself: the measurements include its"
+                    " processing.",
                     title=rig.title,
                 ),
                 _("Use the microphone behind it in this rig"),
@@ -184,10 +184,10 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
             AuditFinding(
                 "auto-gain",
                 3,
-                _("Auto gain rides on your level"),
+                _("Auto gain changes your level"),
                 _(
-                    "It changes the gain while you talk: no measured level holds, and the voice"
-                    " pumps."
+                    "It changes the gain while you talk: no measured level stays valid, and the"
+                    " voice pumps."
                 ),
                 _("Switch it off"),
                 Change(rig.id, "auto_gain", False),
@@ -199,10 +199,7 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
                 "enhancements",
                 3,
                 _("Enhancements are on"),
-                _(
-                    "The computer cleans and filters the voice before it gets here, so"
-                    " everything works on it twice."
-                ),
+                _("The computer already cleans and filters the voice, so it is processed twice."),
                 _("Switch them off"),
                 Change(rig.id, "enhancements", False),
             )
@@ -221,8 +218,8 @@ def _rates(
                 4,
                 _("Two sample rates"),
                 _(
-                    "The computer runs {title} at {rate_hz:g} kHz, the rig at {rate_hz_2:g}: it"
-                    " is converted on the way, with clicks or a wrong pitch at worst.",
+                    "The computer runs {title} at {rate_hz:g} kHz, the rig at {rate_hz_2:g}:"
+                    " the sound is converted on the way, with clicks or a wrong pitch at worst.",
                     title=rig.title,
                     rate_hz=rig.rate_hz / 1000,
                     rate_hz_2=rate_hz / 1000,
@@ -238,8 +235,8 @@ def _rates(
                 5,
                 _("The input slider is at {slider_percent:g} %", slider_percent=rig.slider_percent),
                 _(
-                    "It turns the voice down after the converter: clipping before it stays, and"
-                    " making the level up later lifts the noise with it."
+                    "It reduces the level after the converter: clipping before it stays, and"
+                    " raising the level later raises the noise with it."
                 ),
                 _("Set it to 100 %"),
                 Change(rig.id, "slider_percent", 100.0),
@@ -252,7 +249,7 @@ def _rates(
                 6,
                 _("Only {bits} bit", bits=rig.bits),
                 _(
-                    "The interface gives {bits} bit and the computer takes {bits_2}.",
+                    "The interface delivers {bits} bit and the computer uses {bits_2}.",
                     bits=bits,
                     bits_2=rig.bits,
                 ),
@@ -277,10 +274,7 @@ def _rates(
                         title=device.title,
                         rate_hz=device.rate_hz / 1000,
                     ),
-                    _(
-                        "What you hear is converted on the way; raw and treated may drift apart"
-                        " in your ears."
-                    ),
+                    _("What you hear is converted on the way; raw and treated may drift apart."),
                     _("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
                     Change(device.id, "rate_hz", float(rate_hz)),
                 )
@@ -302,14 +296,14 @@ def _outputs(
         action = (
             _("Make {title} the default output", title=phones.title)
             if phones is not None
-            else _("Plug headphones in")
+            else _("Plug in headphones")
         )
         found.append(
             AuditFinding(
                 "loudspeakers",
                 5,
-                _("Loudspeakers play while the microphone is open"),
-                _("The others hear themselves again, and a loop can howl."),
+                _("Loudspeakers are on while the microphone is open"),
+                _("Others hear themselves again, and a loop can howl."),
                 action,
                 change,
             )
@@ -321,8 +315,8 @@ def _outputs(
                 6,
                 _("You hear yourself twice"),
                 _(
-                    "Direct monitoring plays the raw voice at once and the treated one a moment"
-                    " later."
+                    "Direct monitoring plays the raw voice at once, and the treated voice"
+                    " follows a moment later."
                 ),
                 _(
                     "Switch direct monitoring off at the interface while you listen to the"

@@ -145,13 +145,13 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
             "room",
             _("A steady tone at {hz}", hz=frequency(tone.hz)),
             _(
-                "{level_dbfs:.0f} dBFS, {prominence_db:.0f} dB over the noise beside it:"
+                "{level_dbfs:.0f} dBFS, {prominence_db:.0f} dB over the noise around it:"
                 " prominent by the tone-to-noise ratio of ECMA-418-1.",
                 level_dbfs=tone.level_dbfs,
                 prominence_db=tone.prominence_db,
             ),
             _(
-                "A screen, a charger or a fan whines: switch things off one at a time and watch"
+                "A screen, a charger or a fan whines: switch things off one by one and watch"
                 " this line fall."
             ),
             level,
@@ -171,7 +171,7 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
                 peak_dbfs=rest.transients.peak_dbfs,
             ),
             _(
-                "Leave keys and mouse alone while the room at rest is recorded. If nobody"
+                "Leave keyboard and mouse alone while you record the room at rest. If nobody"
                 " touched anything: a relay, a thermostat or a loose plug."
             ),
             level,
@@ -184,10 +184,10 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
             "rumble",
             "room",
             _("Rumble under 60 Hz"),
-            _("{rumble_dbfs:.0f} dBFS, most of the whole floor.", rumble_dbfs=rest.rumble_dbfs)
+            _("{rumble_dbfs:.0f} dBFS, most of the noise floor.", rumble_dbfs=rest.rumble_dbfs)
             if under_all < _MOST_OF_IT_DB
             else _(
-                "{rumble_dbfs:.0f} dBFS, {under:.0f} dB under the whole floor.",
+                "{rumble_dbfs:.0f} dBFS, {under:.0f} dB under the whole noise floor.",
                 rumble_dbfs=rest.rumble_dbfs,
                 under=under_all,
             ),
@@ -206,9 +206,9 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "few-bits",
             "computer",
-            _("Only {grid_bits} bits arrive", grid_bits=rest.grid_bits),
+            _("Only {grid_bits} bits are in use", grid_bits=rest.grid_bits),
             _(
-                "All samples sit on a grid of {grid_bits} bits; rounding to it hisses at up to"
+                "All samples lie on a grid of {grid_bits} bits; its rounding noise reaches"
                 " {level:.0f} dBFS.",
                 grid_bits=rest.grid_bits,
                 level=level,
@@ -234,12 +234,12 @@ def _is_hum_alone(rest: QuietReading) -> bool:
 def _hum_remedy(strongest_hz: float, mains_hz: float) -> str:
     if strongest_hz < 1.5 * mains_hz:
         return _(
-            "The mains itself: keep the cable away from power leads and chargers, and power"
+            "The mains itself: keep the cable away from power leads and chargers, and run"
             " everything from one outlet."
         )
     return _(
-        "Twice the mains and up: a motor, a lamp or a power supply. Switch them off one at a"
-        " time and watch it fall."
+        "Twice the mains frequency and up: a motor, a lamp or a power supply. Switch them off"
+        " one by one and watch it fall."
     )
 
 
@@ -257,12 +257,12 @@ def _buzz_words(comb: Buzz) -> tuple[str, Where, str, str, str]:
         return (
             "dimmer",
             "cable",
-            _("Buzz of a dimmer or a switching supply"),
+            _("Buzz from a dimmer or a switching supply"),
             evidence,
             (
                 _(
-                    "Turn the dimmer fully up or off, unplug chargers and LED lamps one at a"
-                    " time, and lead the cable away from them."
+                    "Turn the dimmer fully up or off, unplug chargers and LED lamps one by one,"
+                    " and keep the cable away from them."
                 )
             ),
         )
@@ -273,8 +273,8 @@ def _buzz_words(comb: Buzz) -> tuple[str, Where, str, str, str]:
         evidence,
         (
             _(
-                "Network gear, a phone or USB power: move them and their leads away from cable"
-                " and capsule, or use another USB port."
+                "Network gear, a phone or USB power: move them and their leads away from the"
+                " cable and the capsule, or use another USB port."
             )
         ),
     )
@@ -315,13 +315,13 @@ def _in_use(rest: QuietReading, used: QuietReading, enough: bool) -> list[Cause]
                 "in-use-fan",
                 "room",
                 "in-use",
-                _("What runs while you work"),
+                _("Something that runs while you work"),
                 _(
-                    "Between the clicks the room in use is {risen:.1f} dB over the room at rest"
-                    " (A-weighted).",
+                    "Between clicks, the room in use is {risen:.1f} dB louder than the room at"
+                    " rest (A-weighted).",
                     risen=risen,
                 ),
-                _("A fan, a drive or a heater comes on: run it slower, or move it farther away."),
+                _("A fan, a drive or a heater starts: run it slower, or move it farther away."),
                 total - level_without(total, without, rest.a_weighted_dbfs),
                 False,
                 not enough,

@@ -34,7 +34,7 @@ _LEAST_OVER_DB, _USUAL_OVER_DB, _MOST_OVER_DB = 4.0, 6.0, 12.0
 _SPARE_DB = 6.0
 _MOST_DB = 40.0
 _USUAL_LOUDEST_DBFS = -30.0
-_RANGE_BECAUSE = _("Down to what is heard before and after, rarely so far.")
+_RANGE_BECAUSE = _("Down to the level just before and after, rarely that far.")
 _AROUND_S = 0.008
 # Fewer than this are let through: each stage costs delay. Few bursts tell little of how many there
 # are: the least that nine of ten rooms have in which so many were counted (Garwood 1936).
@@ -66,7 +66,11 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     at_s = click_times_s(take_set.room, rate_hz=rate)
     if not len(at_s):
         answer.set("loudest_dbfs", _USUAL_LOUDEST_DBFS, _("No burst was found in the room."))
-        answer.set("over_db", _USUAL_OVER_DB, _("No burst was found in the room; a usual value."))
+        answer.set(
+            "over_db",
+            _USUAL_OVER_DB,
+            _("No burst was found in the room, so this is a usual value."),
+        )
         answer.set("range_db", _MOST_DB, _RANGE_BECAUSE)
         return answer.plan(False, _because(take_set, 0, 0.0, 0.0, 0.0))
     stands, levels, step_s = bursts_of(take_set.room, rate_hz=rate)
@@ -77,8 +81,7 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
         "loudest_dbfs",
         float(np.percentile(peaks, 95)) + _SPARE_DB,
         _(
-            "{spare_db:.0f} dB over all but the loudest of your bursts; what is louder is your"
-            " voice.",
+            "{spare_db:.0f} dB over all but your loudest bursts; anything louder is your voice.",
             spare_db=_SPARE_DB,
         ),
     )
@@ -91,7 +94,7 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
         "over_db",
         float(np.clip(edge, _LEAST_OVER_DB, _MOST_OVER_DB)),
         _(
-            "Nine of ten bursts of your room stand out by {weakest:.0f} dB or more; 998 of 1000"
+            "Nine of ten bursts in your room stand out by {weakest:.0f} dB or more; 998 of 1000"
             " moments of your voice by less than {strongest:.0f} dB.",
             weakest=weakest,
             strongest=strongest,
@@ -171,21 +174,20 @@ def _because(take_set: TakeSet, count: int, often: float, over_aim: float, touch
         where=where,
     )
     if often < _WORTH_A_MINUTE:
-        return _("{told}: too few to be worth 14 ms of delay.", told=counted)
+        return _("{told}: too few to justify 14 ms of delay.", told=counted)
     if over_aim <= _HEARD_UNDER_DB:
         return _(
-            "{told}, but {over_aim} dB under the floor that the target allows.",
+            "{told}, but {over_aim} dB under the target noise floor.",
             told=counted,
             over_aim=plain(-over_aim, 0),
         )
     if touched > _MOST_TOUCHED:
         return _(
-            "{told}, but {touched:.1f} % of your own voice looks like them and would be"
-            " taken with them.",
+            "{told}, but {touched:.1f} % of your own voice looks like them and would go with them.",
             told=counted,
             touched=100.0 * touched,
         )
     return _(
-        "{told}; they stand out over what lies before and after them, your voice seldom does.",
+        "{told}; they stand out from what lies before and after them, your voice seldom does.",
         told=counted,
     )

@@ -37,9 +37,7 @@ def where_clipped(talk: TalkReading, after: Sequence[GainControl] = ()) -> str |
     if level is None:
         return None
     if level >= CONVERTER_CLIPS_DBFS:
-        return _(
-            "They sit at full scale: the converter ran out, so gain before it has to come down."
-        )
+        return _("They sit at full scale: the converter clipped, so reduce the gain before it.")
     turned = [
         (control, control.over_neutral_db()) for control in after if control.neutral is not None
     ]
@@ -48,17 +46,17 @@ def where_clipped(talk: TalkReading, after: Sequence[GainControl] = ()) -> str |
     if down and (any(db is None for _, db in turned) or abs(total - level) < _NEAR_DB):
         names = _(" and ").join(control.title.lower() for control in down)
         return _(
-            "They sit at {level:.1f} dBFS, not at full scale: the converter clipped first"
-            " and the {names} turned it down by {level_2:.1f} dB afterwards. Turning that"
-            " down fixes nothing: turn the gain before the converter down.",
+            "They sit at {level:.1f} dBFS, not at full scale: the converter clipped first, and"
+            " the {names} then reduced the level by {level_2:.1f} dB. Reducing that fixes"
+            " nothing: reduce the gain before the converter.",
             level=level,
             names=names,
             level_2=-level,
         )
     return _(
-        "They sit at {level:.1f} dBFS and nothing after the converter is turned down by that"
-        " much: a stage before it clips there, the preamp's output or the device's own"
-        " limiter. Turn the preamp down.",
+        "They sit at {level:.1f} dBFS, and nothing after the converter reduces the level that"
+        " much: a stage before it clips, the preamp's output or the device's own limiter. Turn"
+        " the preamp down.",
         level=level,
     )
 

@@ -16,14 +16,14 @@ from obsidian_wren.core.wording import _
 # A tone lower than this would tell nothing.
 _LEAST_PEAK_DBFS = -60.0
 _STARTS: dict[str, tuple[float, str]] = {
-    "drive_db": (6.0, _("Peaks just reach the bend.")),
-    "harmonics": (0.0, _("None until you want them; 20 % is heard as warmth.")),
-    "echo_ms": (120.0, _("Short enough to be one sound with the word.")),
+    "drive_db": (6.0, _("Peaks just reach the knee.")),
+    "harmonics": (0.0, _("None until you want them; 20 % sounds warm.")),
+    "echo_ms": (120.0, _("Short enough to fuse with the word.")),
     "echo": (0.0, _("None until you want it.")),
     "room_s": (0.4, _("A small room.")),
     "room": (0.0, _("None until you want it.")),
     "plate": (0.0, _("None until you want it.")),
-    "ring_hz": (60.0, _("A rough, machine-like voice.")),
+    "ring_hz": (60.0, _("A rough, robotic voice.")),
     "ring": (0.0, _("None until you want it.")),
 }
 

@@ -184,7 +184,7 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
             usual=usual,
         ),
     )
-    answer.set("knee_db", _KNEE_DB, _("Soft, so that you do not hear it set in."))
+    answer.set("knee_db", _KNEE_DB, _("Soft, so that its onset is not heard."))
     attack = answer.set(
         "attack_ms", _ATTACK_MS, _("The start of a consonant passes, the vowel is compressed.")
     )
@@ -193,7 +193,7 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
         "release_ms",
         float(np.clip(500.0 * syllable_s, 60.0, 250.0)),
         _(
-            "Half a syllable: yours follow each other every {syllable_s:.0f} ms.",
+            "Half a syllable: yours last {syllable_s:.0f} ms.",
             syllable_s=syllable_s * 1000,
         ),
     )
@@ -225,8 +225,8 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
         _CURVE_DBFS, out, spread, spread / chosen, bare.peaks_dbfs, found.peaks_dbfs, found.lift_db
     )
     text = _(
-        "The louder half of your speech spreads over {spread:.1f} dB; {even_spread_db:.0f}"
-        " dB are heard as even.",
+        "The louder half of your speech spreads over {spread:.1f} dB; up to"
+        " {even_spread_db:.0f} dB sound even.",
         spread=spread,
         even_spread_db=EVEN_SPREAD_DB,
     )
@@ -238,7 +238,7 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
         )
     if not on:
         text = _(
-            "Not needed: the louder half of your speech spreads over {spread:.1f} dB only.",
+            "Not needed: the louder half of your speech spreads over only {spread:.1f} dB.",
             spread=spread,
         )
     return answer.plan(on, text, evidence=evidence)
@@ -279,14 +279,14 @@ def _solve(
 
 def _ratio_because(spread: float, ratio: float, found: _Predicted, aims: Aims) -> str:
     text = _(
-        "Brings {spread:.1f} dB of spread to {spread_2:.1f}; your room rises {lift_db:.1f}"
-        " dB in pauses",
+        "Reduces {spread:.1f} dB of spread to {spread_2:.1f}; your room rises {lift_db:.1f} dB"
+        " in pauses",
         spread=spread,
         spread_2=spread / ratio,
         lift_db=found.lift_db,
     )
     if found.lift_db >= aims.most_lift_db - _LIFT_MARGIN_DB - 0.3:
-        return _("{text}, which is as far as it may.", text=text)
+        return _("{text}, the most that is allowed.", text=text)
     return _(
         "{text}, at most {most_lift_db:.0f} are allowed.", text=text, most_lift_db=aims.most_lift_db
     )

@@ -61,7 +61,7 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
     wanted = own[harsh] - over[harsh] if harsh.any() else own
     threshold = float(np.median(wanted)) if len(wanted) else -30.0
     because = _(
-        "At this level in the band your sibilants are as loud as the words beside them"
+        "At this level your sibilants are as loud in this band as the words around them"
         " ({found} measured).",
         found=len(found),
     )
@@ -79,13 +79,13 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
     worst = float(np.percentile(over, 95)) if len(over) else 0.0
     held = float(np.clip(worst, 0.0, LISP_GUARD_DB))
     text = _(
-        "The loudest of them are {worst:.1f} dB over their neighbours; it never takes more.",
+        "The loudest is {worst:.1f} dB over its neighbours; the de-esser never takes more.",
         worst=worst,
     )
     if worst > LISP_GUARD_DB:
         text = _(
-            "The loudest are {worst:.1f} dB over their neighbours, but more than"
-            " {lisp_guard_db:.0f} dB would lisp.",
+            "The loudest is {worst:.1f} dB over its neighbours, but more than"
+            " {lisp_guard_db:.0f} dB would sound like a lisp.",
             worst=worst,
             lisp_guard_db=LISP_GUARD_DB,
         )
@@ -94,11 +94,11 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
         held if held >= _LEAST_HELD_DB else 3.0,
         text if worst > 0.0 else _("The least that can be heard, if you switch it on."),
     )
-    answer.set("ratio", _RATIO, _("Takes three quarters of the excess; the rest keeps an s an s."))
+    answer.set("ratio", _RATIO, _("Takes three quarters of the excess; an s stays an s."))
     on = worst >= _WORTH_DB
     share = int(np.count_nonzero(harsh))
     text = _(
-        "{share} of {found} sibilants are louder than the words beside them, the worst by"
+        "{share} of {found} sibilants are louder than the words around them, the worst by"
         " {worst:.1f} dB.",
         share=share,
         found=len(found),
@@ -108,8 +108,7 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
         text = _("No sibilant was found in the take.")
     elif not on:
         text = _(
-            "Your {found} sibilants are no louder than the words beside them: nothing to"
-            " take down.",
+            "Your {found} sibilants are no louder than the words around them: nothing to reduce.",
             found=len(found),
         )
     return answer.plan(on, text, evidence=SibilanceEvidence(found, levels, 0.01))

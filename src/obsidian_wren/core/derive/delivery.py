@@ -61,7 +61,7 @@ def derive_gain(take_set: TakeSet, pins: Pins) -> StagePlan:
             most_limiting_db=MOST_LIMITING_DB,
         )
     answer.set("gain_db", round(gain, 2), text)
-    return answer.plan(True, _("Meets the listener's loudness."))
+    return answer.plan(True, _("Meets the listener's loudness target."))
 
 
 def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -72,14 +72,14 @@ def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
         "ceiling_dbtp",
         ceiling,
         _(
-            "{ceiling:.0f} dB of headroom for what a codec on the way adds between samples.",
+            "{ceiling:.0f} dB of headroom for peaks that a codec on the way adds between samples.",
             ceiling=-ceiling,
         ),
     )
     answer.set(
         "release_ms",
         RELEASE_MS,
-        _("Time to 63 %: short enough to follow syllables, long enough not to rattle."),
+        _("Time to 63 %: short enough to follow syllables, long enough not to distort."),
     )
     return answer.plan(True, _("No peak passes the ceiling."))
 

@@ -40,7 +40,7 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     corner = answer.set(
         "frequency_hz",
         BAND_HZ,
-        _("Breath on a capsule is under 150 Hz; words lose nothing that they need there."),
+        _("Plosives lie under 150 Hz; words lose nothing they need there."),
     )
     levels = band_peaks_dbfs(take_set.talk, corner, take_set.rate_hz)
     bursts = np.zeros(len(levels), dtype=bool)
@@ -53,8 +53,8 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
         "threshold_dbfs",
         usual + _MARGIN_DB,
         _(
-            "Your voice alone hardly ever passes {usual:.0f} dBFS in this band; {margin_db:.0f}"
-            " dB are left above it.",
+            "Your voice alone hardly ever passes {usual:.0f} dBFS in this band; the threshold"
+            " is {margin_db:.0f} dB higher.",
             usual=usual,
             margin_db=_MARGIN_DB,
         ),
@@ -90,14 +90,12 @@ def band_peaks_dbfs(talk: Samples, corner_hz: float, rate_hz: float) -> Samples:
 def _because(found: tuple[Plosive, ...], take_set: TakeSet) -> str:
     seconds = len(take_set.talk) / take_set.rate_hz
     if not found:
-        return _(
-            "No burst of breath in {seconds:.0f} s of talk: nothing to take down.", seconds=seconds
-        )
+        return _("No plosive in {seconds:.0f} s of talk: nothing to reduce.", seconds=seconds)
     at = ", ".join(f"{plosive.at_s:.1f} s" for plosive in found[:3])
     more = "" if len(found) <= 3 else _(" and more")
     return ngettext(
-        "{count} burst of breath in {seconds:.0f} s of talk, at {at}{more}.",
-        "{count} bursts of breath in {seconds:.0f} s of talk, at {at}{more}.",
+        "{count} plosive in {seconds:.0f} s of talk, at {at}{more}.",
+        "{count} plosives in {seconds:.0f} s of talk, at {at}{more}.",
         len(found),
         seconds=seconds,
         at=at,
@@ -108,11 +106,11 @@ def _because(found: tuple[Plosive, ...], take_set: TakeSet) -> str:
 def _range_because(found: tuple[Plosive, ...], worst: float) -> str:
     return (
         _(
-            "The worst burst is {worst:.0f} dB over the threshold; it goes {under_db:.0f} dB"
+            "The worst plosive is {worst:.0f} dB over the threshold; it goes {under_db:.0f} dB"
             " under it, where your voice is.",
             worst=worst,
             under_db=_UNDER_DB,
         )
         if found
-        else _("No burst was found; this is the least that would act.")
+        else _("No plosive was found; this is the smallest useful range.")
     )

@@ -62,9 +62,9 @@ def _untold(tone: ToneTakes, pins: Pins) -> StagePlan:
     return StagePlanBuilder("equalizer", pins).plan(
         bool(bands),
         _(
-            "Your voice stands over the noise in less than one octave, so its tone cannot be"
-            " measured and nothing is corrected. Go closer to the microphone or quieten the"
-            " room, then read the passage again."
+            "Your voice is above the noise in less than one octave, so its tone cannot be"
+            " measured and nothing is corrected. Go closer to the microphone or make the room"
+            " quieter, then read the passage again."
         ),
         data={"bands": bands},
     )
@@ -74,8 +74,7 @@ def _sentence(found: Tone, aims: ToneAims) -> str:
     sure = float(np.average(found.colour.sd_db, weights=found.fit.trust))
     if not found.bands:
         return _(
-            "What your rig adds is smaller than what is known of it, ± {sure:.1f} dB, so"
-            " nothing is corrected.",
+            "Your rig adds less than the uncertainty of ±{sure:.1f} dB, so nothing is corrected.",
             sure=sure,
         )
     count = len(found.bands)
@@ -89,7 +88,7 @@ def _sentence(found: Tone, aims: ToneAims) -> str:
             target_name=found.target_name,
             residual_rms_db=found.fit.residual_rms_db,
         )
-    what = _("what your rig adds, known to ± {sure:.1f} dB", sure=sure)
+    what = _("what your rig adds, with an uncertainty of ±{sure:.1f} dB", sure=sure)
     if aims.shape:
         what += _(
             ", and {shape:.0f} % of the way from your voice to {target_name}",
@@ -105,7 +104,7 @@ def _of_the_person(pins: Pins) -> StagePlan:
     """A further equalizer: the tone is fitted by the first, so this one holds what a person puts
     into it."""
     bands = pins.bands.get("equalizer", ())
-    because = _("You added it: its bands are yours, and nothing is fitted to them.")
+    because = _("You added this equalizer: its bands are yours, and nothing is fitted to them.")
     return StagePlanBuilder("equalizer", pins).plan(bool(bands), because, data={"bands": bands})
 
 

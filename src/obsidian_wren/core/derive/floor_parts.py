@@ -37,28 +37,28 @@ def parts_of_floor(
         words: dict[str, tuple[Where, str, str]] = {
             "preamp": (
                 "preamp",
-                _("Noise of the preamp"),
+                _("Preamp noise"),
                 (
                     _(
-                        "Go closer, or put a booster or a quieter preamp before it: at this gain"
-                        " its own noise dominates."
+                        "Go closer, or use a booster or a quieter preamp: at this gain the"
+                        " preamp's own noise dominates."
                     )
                 ),
             ),
             "converter": (
                 "converter",
-                _("Noise of the converter"),
-                _("Turn the preamp up and whatever comes after the converter back to unity."),
+                _("Converter noise"),
+                _("Turn the preamp up, and everything after the converter back to unity."),
             ),
             "microphone": (
                 "microphone",
                 _("The microphone’s own noise"),
-                _("Only going closer or a quieter microphone puts more voice over it."),
+                _("Only going closer or a quieter microphone raises the voice over it."),
             ),
             "electronics": (
                 "preamp",
-                _("Noise of preamp and converter"),
-                _("A take at another gain tells which of the two it is."),
+                _("Preamp and converter noise"),
+                _("Record at another gain to tell them apart."),
             ),
         }
         scale = total - sum_dbfs([part.a_weighted_dbfs for part in split.parts])
@@ -70,8 +70,8 @@ def parts_of_floor(
             electronics += power_from_db(level)
             gain = lowers(total, level)
             evidence = _(
-                "{level_dbfs:.0f} dBFS at {gain_db:g} dB gain, from the takes that tell the"
-                " parts of the floor apart.",
+                "{level_dbfs:.0f} dBFS at {gain_db:g} dB gain, from the takes that separate the"
+                " parts of the noise floor.",
                 level_dbfs=part.level_dbfs,
                 gain_db=split.gain_db,
             )
@@ -100,7 +100,7 @@ def parts_of_floor(
                 "rest",
                 title,
                 _(
-                    "{level:.0f} dBFS A-weighted remain after every named cause is taken away.",
+                    "{level:.0f} dBFS A-weighted remain without the named causes.",
                     level=level,
                 ),
                 remedy,
@@ -123,7 +123,7 @@ def _room_words(rest: QuietReading) -> tuple[str, str]:
     high = sum(power for centre, power in weighted if centre > 3000) / whole
     if low > _MOSTLY:
         return (
-            _("The room hums along: heater, ventilation or traffic"),
+            _("The room hums: heater, ventilation or traffic"),
             _("Switch off what blows or runs while you talk, or go closer."),
         )
     if high > _MOSTLY:
@@ -132,11 +132,14 @@ def _room_words(rest: QuietReading) -> tuple[str, str]:
             (
                 _(
                     "Move the computer away from the microphone; a take with the input muted"
-                    " tells if it is electronics."
+                    " shows whether it is electronics."
                 )
             ),
         )
     return (
         _("The room’s own noise"),
-        _("Close the window and what blows, put soft things behind the microphone, or go closer."),
+        _(
+            "Close the window, switch off what blows, put soft things behind the microphone, or"
+            " go closer."
+        ),
     )

@@ -144,9 +144,13 @@ def split_floor(
         named = _part_off_microphone(named, microphone_dbfs_a)
     missing = None
     if muted is None:
-        missing = _("A take with the input muted or unplugged would tell the preamp from the room.")
+        missing = _(
+            "A take with the input muted or unplugged would separate the preamp from the room."
+        )
     elif converter is None:
-        missing = _("A take at another gain, 10 dB away, would tell the converter from the preamp.")
+        missing = _(
+            "A take at another gain, 10 dB away, would separate the converter from the preamp."
+        )
     return _ordered(rest.gain_db, named, missing)
 
 
@@ -217,26 +221,26 @@ def _meaning(parts: Sequence[FloorPart]) -> str:
     match parts[0].name:
         case "converter":
             return _(
-                "The converter's own noise dominates: turn the preamp up, it lifts the voice"
-                " and not this floor."
+                "The converter's own noise dominates: turn the preamp up, which raises the"
+                " voice but not this noise."
             )
         case "preamp":
             return _(
-                "The preamp's own noise dominates: more preamp gain lifts it with the voice."
-                " Go closer, or put a booster before it."
+                "The preamp's own noise dominates: more preamp gain raises it with the voice."
+                " Go closer, or use a booster."
             )
         case "microphone":
             return _(
-                "The microphone's own noise dominates: only going closer, or a quieter"
-                " microphone, puts more voice over it."
+                "The microphone's own noise dominates: only going closer or a quieter"
+                " microphone raises the voice over it."
             )
         case "electronics":
             return _(
-                "Preamp and converter dominate, not the room: quietening the room will not"
-                " be heard."
+                "Preamp and converter dominate, not the room: a quieter room will make no"
+                " difference."
             )
         case _:
             return _(
-                "The room dominates: more preamp gain will not cost you noise, and only a"
-                " quieter room or going closer helps."
+                "The room dominates: more preamp gain adds no audible noise, and only a quieter"
+                " room or going closer helps."
             )

@@ -50,7 +50,7 @@ class GainControl:
         if self.pad_db is not None:
             return f"{self.title}, {self.pad_db:g} dB"
         if self.key == "preamp" and self.unit == "dB" and self.low is None:
-            return _("{title}, turned so far", title=self.title)
+            return _("{title}, at its position", title=self.title)
         return self.title
 
     def over_neutral_db(self) -> float | None:

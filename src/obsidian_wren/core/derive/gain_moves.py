@@ -53,7 +53,9 @@ def move_pad(
         return change, None
     wanted = preamp.position + change
     if pad.position == 0 and preamp.low is not None and wanted < preamp.low:
-        because = _("The preamp ends at {low:g} dB and that is still too much.", low=preamp.low)
+        because = _(
+            "The preamp goes down to {low:g} dB, and that is still too much.", low=preamp.low
+        )
         return change + pad.pad_db, Move(
             "pad", pad.title, "switch", 0, 1, -pad.pad_db, _("switch it in"), because
         )
@@ -63,8 +65,8 @@ def move_pad(
         and (wanted > preamp.high or change >= pad.pad_db)
     ):
         because = _(
-            "The pad takes {pad_db:g} dB off and the preamp has to make them up again, with"
-            " its noise.",
+            "The pad takes {pad_db:g} dB off, and the preamp has to add them again, with its"
+            " noise.",
             pad_db=pad.pad_db,
         )
         return change - pad.pad_db, Move(
@@ -105,8 +107,8 @@ def within_reach(preamp: GainControl, change: float) -> tuple[float, str]:
         reachable,
         (
             _(
-                "The knob ends at {end} and {rest:.0f} dB are still too much: move back or"
-                " switch a pad in for the rest.",
+                "The knob ends at {end}, which is still {rest:.0f} dB too much: move back or"
+                " switch a pad in.",
                 end=end,
                 rest=rest,
             )
@@ -150,7 +152,7 @@ def moves_for(
 
 
 def _preamp_move(control: GainControl, change: float, aim_dbfs: float) -> Move:
-    because = _("All gain that is needed is made here, before the converter.")
+    because = _("All the gain you need is made here, before the converter.")
     if change == 0.0:
         leave = (
             _("leave it")
@@ -244,8 +246,7 @@ def _by_ear_and_level(control: GainControl, change: float, because: str, aim_dbf
 def _rest_move(control: GainControl) -> Move:
     db = control.over_neutral_db()
     because = _(
-        "After the converter: gain here lifts its noise with the voice, so it stays where it"
-        " changes nothing."
+        "After the converter: gain here raises its noise with the voice, so it stays at unity."
     )
     if control.position is None or control.neutral is None:
         return Move(
@@ -272,7 +273,7 @@ def _rest_move(control: GainControl) -> Move:
     at, to = spoken(control.position, control.unit), spoken(control.neutral, control.unit)
     text = _("set from {at} to {to}", at=at, to=to)
     unknown = (
-        _(" How many dB that is is unknown: set it first, then take normal talk again.")
+        _(" How many dB that is is unknown: set it first, then record normal talk again.")
         if db is None
         else ""
     )

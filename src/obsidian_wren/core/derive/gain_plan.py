@@ -101,8 +101,8 @@ def plan_gain(
         if peak + change < low:
             limits.append(
                 _(
-                    "Your loudest peaks {loudest:.0f} dB over your normal talk, so normal peaks"
-                    " have to stay {low:.0f} dB under the target.",
+                    "Your loudest peaks are {loudest:.0f} dB over your normal talk, so normal"
+                    " peaks have to stay {low:.0f} dB under the target.",
                     loudest=loudest - peak,
                     low=low - peak - change,
                 )
@@ -120,7 +120,7 @@ def plan_gain(
     ):
         limits.append(
             _(
-                "Your loudest is {loudest_peak_db_spl:.0f} dB SPL at the capsule and the"
+                "Your loudest is {loudest_peak_db_spl:.0f} dB SPL at the capsule, and the"
                 " microphone takes {max_spl_db:g}: it overloads before any knob. Move back.",
                 loudest_peak_db_spl=loudest_peak_db_spl,
                 max_spl_db=max_spl_db,
@@ -129,8 +129,8 @@ def plan_gain(
     if too_far_cm is not None and limits and change > 0:
         limits.append(
             _(
-                "At {too_far_cm:g} cm the voice is weak: half the distance is 6 dB more voice"
-                " without any knob.",
+                "At {too_far_cm:g} cm the voice is weak: half the distance gives 6 dB more"
+                " voice without any knob.",
                 too_far_cm=too_far_cm,
             )
         )
@@ -196,7 +196,7 @@ def _sentence(moves: Sequence[Move], stays: bool) -> str:
             )
         else:
             parts.append(move.clause)
-    text = _(", then ").join(parts) or _("Nothing more can be turned")
+    text = _(", then ").join(parts) or _("There is nothing left to turn")
     return text[0].upper() + text[1:]
 
 
@@ -231,8 +231,8 @@ def _because(
     if clipped:
         at = talk.flat_tops.level_dbfs
         return _(
-            "{count} peaks are cut flat at {at:.1f} dBFS, so how high they really go is"
-            " hidden. This is a careful first move: take it again afterwards.",
+            "{count} peaks are clipped at {at:.1f} dBFS, so their true height is unknown. This"
+            " is a careful first move: record again afterwards.",
             count=talk.flat_tops.count,
             at=at,
         )
@@ -257,14 +257,14 @@ def _because(
     )
     if loudest is not None and loudest > LOUDEST_DBFS + _FINE_DB / 2.0:
         text += _(
-            " Your loudest peaks at {loudest:.1f} dBFS, over the {loudest_dbfs:.0f} that"
+            " Your loudest peaks are at {loudest:.1f} dBFS, over the {loudest_dbfs:.0f} that"
             " laughter may reach.",
             loudest=loudest,
             loudest_dbfs=LOUDEST_DBFS,
         )
     if quiet is not None and talk.snr_db is not None:
         text += _(
-            " Voice and room move together, so the {snr_db:.0f} dB between them stay.",
+            " Voice and room move together, so the signal-to-noise ratio stays {snr_db:.0f} dB.",
             snr_db=talk.snr_db,
         )
     return text

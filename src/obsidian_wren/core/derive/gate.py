@@ -69,8 +69,8 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     reached = _reached_dbfs(room.levels_dbfs)
     text = _(
-        "Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower"
-        " it would stay open, higher it would chatter.",
+        "Your room stays under {reached:.0f} dBFS in 19 of 20 moments, and the gate closes"
+        " above that; lower it would stay open, higher it would chatter.",
         reached=reached,
     )
     answer.set("hysteresis_db", _hysteresis_db(threshold, reached, likely), text)
@@ -98,7 +98,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
         plan = answer.plan(
             False,
             _(
-                "It would do nothing: with the threshold that your soft words need, your room opens"
+                "It would do nothing: with the threshold your soft words need, your room opens"
                 " it nearly all the time."
             ),
         )
@@ -124,7 +124,7 @@ def set_sidechain(answer: StagePlanBuilder, take_set: TakeSet) -> float:
     """From where what opens and closes hears, Hz: the lowest pitch of the voice."""
     pitch = take_set.talk_reading.pitch_hz
     low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
-    return answer.set("sidechain_hz", low, _("Rumble under your voice must not open it."))
+    return answer.set("sidechain_hz", low, _("So that rumble under your voice does not open it."))
 
 
 def _reached_dbfs(room: Samples) -> float:
@@ -157,11 +157,11 @@ def _times(answer: StagePlanBuilder, take_set: TakeSet) -> None:
     hold = float(np.clip(1000.0 * np.percentile(short, 50), 60.0, 200.0)) if known else 150.0
     text = (
         _(
-            "Half of the pauses inside your phrases are over in {percentile:.0f} ms.",
+            "Half of the pauses inside your phrases end within {percentile:.0f} ms.",
             percentile=1000.0 * np.percentile(short, 50),
         )
         if known
-        else _("Too few pauses to tell; a usual value.")
+        else _("Too few pauses to measure, so this is a usual value.")
     )
     answer.set("hold_ms", hold, text)
     long = pauses[pauses >= _PART_OF_A_PHRASE_S]
@@ -174,12 +174,13 @@ def _times(answer: StagePlanBuilder, take_set: TakeSet) -> None:
         "release_ms",
         float(np.clip(max(between, along), 60.0, 300.0)),
         _(
-            "Along with your room, which decays in {decay_s:.2f} s: its reverb is not cut off.",
+            "As slow as your room, which decays in {decay_s:.2f} s: its reverb is not cut off.",
             decay_s=ring.decay_s,
         )
         if ring is not None and ring.decay_s is not None and along >= between
         else _(
-            "Your pauses between phrases last {usual:.1f} s; it is closed after a fifth of that.",
+            "Your pauses between phrases last {usual:.1f} s; the gate is closed after a fifth"
+            " of that.",
             usual=usual,
         ),
     )
@@ -187,10 +188,7 @@ def _times(answer: StagePlanBuilder, take_set: TakeSet) -> None:
     answer.set(
         "look_ahead_ms",
         _AHEAD_MS,
-        _(
-            "Opens this much before the word comes: by then it is open, so no first consonant is"
-            " cut."
-        ),
+        _("It opens this long before the word, so that no first consonant is clipped."),
     )
 
 
@@ -207,18 +205,21 @@ def _threshold_because(cut: float, leaked: float, weight: float) -> str:
 
 def _likelihood_because(opening: Opening, room: DetectorTrace) -> str:
     if not len(room.likelihoods_db):
-        return _("Noise reduction is off, so nothing tells how likely speech is: by level alone.")
+        return _(
+            "Noise reduction is off, so there is no speech likelihood: the gate goes by level"
+            " alone."
+        )
     if opening.likelihood_db == 0.0:
-        return _("Your room looks like speech too often: by level alone.")
+        return _("Your room looks like speech too often, so the gate goes by level alone.")
     higher = opening.threshold_dbfs - opening.by_level_dbfs
     so = (
-        _(", and the threshold stands {higher:.0f} dB higher", higher=higher)
+        _(", and the threshold is {higher:.0f} dB higher", higher=higher)
         if higher >= DECIDES_DB
         else ""
     )
     return _(
-        "To noise reduction {likely:.0f} % of your speech looks so much like speech, and not"
-        " one moment in a hundred of your room: that opens it, however soft{so}.",
+        "To noise reduction, {likely:.0f} % of your speech looks clearly like speech, and not"
+        " one moment in a hundred of your room does: that opens the gate, however soft{so}.",
         likely=opening.likely * 100,
         so=so,
     )
@@ -228,8 +229,8 @@ def _ratio_because(gate: bool, crossing: float) -> str:
     if gate:
         return _("Voice and room hardly overlap, so it can close fully: a gate.")
     return _(
-        "Voice and room overlap ({crossing:.1f} % weighed error), so it closes only partly:"
-        " an expander.",
+        "Voice and room overlap ({crossing:.1f} % weighted error), so it closes only partly: an"
+        " expander.",
         crossing=crossing * 100,
     )
 
@@ -237,16 +238,16 @@ def _ratio_because(gate: bool, crossing: float) -> str:
 def _range_because(gate: bool, *, limited: bool) -> str:
     if limited:
         return _(
-            "As much as your softest word ends may lose: the room covers them, so what"
-            " closes here closes over them too."
+            "As much as your softest word endings can lose: the room masks them, so the gate"
+            " closes over them too."
         )
     if gate:
         return _(
-            "As much as your noise floor stands over the target, and {spare_db:.0f} dB more;"
-            " what goes further is only heard as switching.",
+            "As far as your noise floor is over the target, and {spare_db:.0f} dB more; beyond"
+            " that, only the switching is heard.",
             spare_db=_SPARE_DB,
         )
-    return _("A gentle range: what slips through is still there, only softer.")
+    return _("A gentle range: what remains is still there, only softer.")
 
 
 def bearable_range_db(take_set: TakeSet, hears_from_hz: float) -> float:
@@ -270,8 +271,8 @@ def _because(
     stands = beside(need, _("the target"))
     if not on:
         return _(
-            "None: at the listener your noise floor {taken} will be {stands}. A gate could"
-            " only clip words.",
+            "Off: at the listener your noise floor {taken} is predicted to be {stands}. A gate"
+            " could only clip words.",
             taken=taken,
             stands=stands,
         )

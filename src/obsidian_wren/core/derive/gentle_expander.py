@@ -46,7 +46,7 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
         "range_db",
         float(np.clip(min(need + 1.0, spare), _LEAST_DB, MOST_GENTLE_DB)),
         _(
-            "What is missing, at most {most_gentle_db:.0f} dB: a word that loses as much is"
+            "What is missing, at most {most_gentle_db:.0f} dB: a word that loses that much is"
             " still whole.",
             most_gentle_db=MOST_GENTLE_DB,
         ),
@@ -60,46 +60,48 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
         min(whole, soft),
         (
             _(
-                "Your room, usually at {usual:.0f} dBFS here, gets the whole range; {stays:.0f}"
-                " % of your speech stays over it.",
+                "Your room, usually at {usual:.0f} dBFS here, gets the full range; {stays:.0f}"
+                " % of your speech stays above it.",
                 usual=usual,
                 stays=stays,
             )
             if whole <= soft
-            else _("Not higher, so that {stays:.0f} % of your speech stays over it.", stays=stays)
+            else _("Not higher, so that {stays:.0f} % of your speech stays above it.", stays=stays)
         ),
     )
     answer.set(
         "likelihood_db",
         opening_between(speech, rest, take_set.preferences.cut_weight).likelihood_db,
         _(
-            "A sound that noise reduction finds as likely to be speech stays whole; 0 where that"
-            " tells no more than the level."
+            "A sound that noise reduction takes for speech stays whole; 0 where it knows no"
+            " more than the level."
         ),
     )
-    answer.set("hysteresis_db", _HYSTERESIS_DB, _("Little is switched, so little keeps it calm."))
-    answer.set("ratio", _RATIO, _("Soft: the further under it, the more."))
+    answer.set(
+        "hysteresis_db", _HYSTERESIS_DB, _("With so little range, a small hysteresis is enough.")
+    )
+    answer.set("ratio", _RATIO, _("Soft: the further below, the more."))
     answer.set("attack_ms", _ATTACK_MS, _("Short enough for the first consonant."))
-    answer.set("hold_ms", _HOLD_MS, _("A word's end is over by then."))
-    answer.set("release_ms", _RELEASE_MS, _("Slow, so that the room is not heard to move."))
-    answer.set("look_ahead_ms", 0.0, _("None: so little range needs no delay."))
+    answer.set("hold_ms", _HOLD_MS, _("By then a word has ended."))
+    answer.set("release_ms", _RELEASE_MS, _("Slow, so that the room does not seem to pump."))
+    answer.set("look_ahead_ms", 0.0, _("None: so small a range needs no delay."))
     stands = beside(need, _("the target"))
     if need < DECIDES_DB or not take_set.words:
         return answer.plan(
             False,
-            _("None: behind the dynamics your noise floor stays {stands}.", stands=stands),
+            _("Off: after dynamics your noise floor stays {stands}.", stands=stands),
         )
     if spare < _LEAST_DB:
         return answer.plan(
             False,
             _(
-                "None, though behind the dynamics your noise floor would be {stands}: the gate"
-                " takes {taken:.0f} dB already, and more would take your soft word ends.",
+                "Off, although after dynamics your noise floor would be {stands}: the gate"
+                " already takes {taken:.0f} dB, and more would take your soft word endings.",
                 stands=stands,
                 taken=taken,
             ),
         )
     return answer.plan(
         True,
-        _("Behind the dynamics your noise floor would be {stands} at the listener.", stands=stands),
+        _("After dynamics your noise floor would be {stands} at the listener.", stands=stands),
     )

@@ -66,11 +66,11 @@ _NODES = (
     Node("other-gain", _("the room at another gain"), {"other-gain": _ROOM_SHAPE}),
     Node(
         "split",
-        _("the parts of the floor"),
+        _("the parts of the noise floor"),
         needs=("quiet", "muted", "other-gain"),
         choices=("microphone_data",),
     ),
-    Node("causes", _("the causes of the floor"), needs=("quiet", "in-use", "split")),
+    Node("causes", _("the causes of the noise floor"), needs=("quiet", "in-use", "split")),
     Node("profile", _("the noise profile"), needs=("quiet",)),
     Node("talk", _("normal talk"), {"talk": _VOICE_SHAPE | _GAIN}),
     Node("loud", _("the loudest"), {"loud": _VOICE_SHAPE | _GAIN}),

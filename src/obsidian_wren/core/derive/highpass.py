@@ -55,7 +55,7 @@ def derive_highpass_stage(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     answer = StagePlanBuilder("highpass", pins)
     answer.settings.update(frequency_hz=rule.frequency_hz, order=rule.order)
-    return answer.plan(True, _("Under the lowest pitch there is only rumble."))
+    return answer.plan(True, _("Under your lowest pitch there is only rumble."))
 
 
 def derive_highpass(
@@ -80,7 +80,7 @@ def derive_highpass(
     excess_db = rumble_db - rest_db
     order = 4 if excess_db > _MUCH_RUMBLE_DB else 3 if excess_db > _LITTLE_RUMBLE_DB else 2
     voice = (
-        _("The pitch of this voice was not found")
+        _("No pitch was found in this voice")
         if pitch is None
         else _("Your lowest pitch is {p5:.0f} Hz", p5=pitch.p5)
     )
@@ -92,7 +92,7 @@ def derive_highpass(
     )
     frequency = resolve(float(corner), "Hz", because, pinned_hz, digits=0)
     word = {
-        2: _("a gentle slope does"),
+        2: _("a gentle slope is enough"),
         3: _("a medium slope is right"),
         4: _("a steep slope is needed"),
     }[order]

@@ -50,28 +50,28 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     mains = answer.set(
         "mains_hz",
         _USUAL_HZ if hum is None else hum.mains_hz,
-        _("No hum was found, so this is the usual mains.")
+        _("No hum was found, so this is the usual mains frequency.")
         if hum is None
-        else _("As measured in your quiet take; from there it is followed."),
+        else _("As measured with the room at rest; from there it is tracked."),
     )
     wanders = hum is not None and hum.drift_hz > _WANDERS_HZ
     answer.set(
         "settle_s",
         _WANDERING_SETTLE_S if wanders else _SETTLE_S,
-        _("Faster, since your mains wanders.")
+        _("Faster, because your mains frequency wanders.")
         if wanders and hum is not None
         else _("Slow enough to leave your voice alone."),
     )
     if hum is None:
         return answer.plan(
-            False, _("No mains hum stands out of your quiet take."), data={"lines": ()}
+            False, _("No mains hum stands out in your room at rest."), data={"lines": ()}
         )
     lines = _lines(hum, take_set)
     aim = take_set.preferences.aims.floor_dbfs_a
     heard = a_weighted_sum([(h.hz, h.level_dbfs) for h in hum.harmonics])
     over = heard + take_set.lift_to_listener().in_pauses_db - aim
     on = over > -_HEARD_UNDER_DB
-    stands = beside(over, _("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
+    stands = beside(over, _("the target of {aim} dBFS(A)", aim=plain(aim, 0)))
     count = len(hum.harmonics)
     measured = _(
         "{count} lines of {mains_hz} Hz at rest, {level_dbfs} dBFS together",
@@ -81,14 +81,14 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     because = (
         _(
-            "{told}: at the listener they would be {stands}. Without delay, and your voice keeps"
-            " what lies between them.",
+            "{told}: at the listener they would be {stands}. Removing them adds no delay and"
+            " leaves your voice between them untouched.",
             told=measured,
             stands=stands,
         )
         if on
         else _(
-            "Not needed: {told}; at the listener they will be {stands}.",
+            "Not needed: {told}; at the listener they are predicted to be {stands}.",
             told=measured,
             stands=stands,
         )

@@ -91,8 +91,8 @@ def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
         return answer.plan(
             False,
             _(
-                "Unknown: your room in use was not taken. Take it while you type and the house"
-                " lives, and it shows what moves."
+                "Unknown: your room in use has not been recorded. Record it while you type and"
+                " the house goes on, and it shows what moves."
             ),
         )
     rate = take_set.rate_hz
@@ -125,8 +125,8 @@ def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
     on = wanted and falls >= _WORTH_DB and not sings
     because = (
         _(
-            "You hold notes in your talk. Who sings hears it too, and {delay_ms:.0f} ms later is"
-            " too late to sing to.",
+            "You hold notes in your talk. A singer also hears the result, and {delay_ms:.0f} ms"
+            " later is too late to sing to.",
             delay_ms=evidence.delay_ms,
         )
         if sings and wanted
@@ -145,14 +145,17 @@ def _range_because(asked: float, reduction: float, lost: float | None) -> str:
         )
     wanted = (
         _(
-            "As far as the loudest of it stands over the target, and {spare_db:.0f} dB more.",
+            "As far as the loudest of it is over the target, and {spare_db:.0f} dB more.",
             spare_db=_SPARE_DB,
         )
         if asked < _MOST_DB
-        else _("More than {most_db:.0f} dB is not heard behind a voice.", most_db=_MOST_DB)
+        else _(
+            "More than {most_db:.0f} dB makes no audible difference under a voice.",
+            most_db=_MOST_DB,
+        )
     )
     cost = (
-        _("What your words lose is unknown: what moves may be in your talk.")
+        _("The loss in your words is unknown: your talk may contain what moves.")
         if lost is None
         else _("Your words lose {lost_db:.1f} dB at most.", lost_db=max(lost, 0.0))
     )
@@ -198,7 +201,7 @@ def _sings(talk: Samples, rate_hz: float) -> bool:
 
 
 def _usual_settings(answer: StagePlanBuilder) -> None:
-    text = _("A usual value; nothing in your takes tells it.")
+    text = _("A usual value; your takes cannot show it.")
     answer.set("range_db", _USUAL_DB, text)
     answer.set("quiet_dbfs", _USUAL_QUIET_DBFS, text)
     answer.set("under_voice_db", _USUAL_UNDER_DB, text)
@@ -208,8 +211,9 @@ def _under_voice(take_set: TakeSet, *, clear: bool) -> tuple[float, str]:
     """How far under the voice lies what the mask takes of this very voice."""
     if not clear:
         return _USUAL_UNDER_DB, _(
-            "The mask takes about as much of your talk as of the room in use, so what moves may be"
-            " in it; a usual value. Record normal talk while nothing moves to know more."
+            "The mask takes about as much from your talk as from the room in use, so your talk"
+            " may contain what moves; this is a usual value. Record normal talk while nothing"
+            " moves to know more."
         )
 
     def measure() -> float | None:
@@ -223,10 +227,11 @@ def _under_voice(take_set: TakeSet, *, clear: bool) -> tuple[float, str]:
 
     own = take_set.once("own voice taken", measure)
     if own is None:
-        return _USUAL_UNDER_DB, _("No words were found in the take; a usual value.")
+        return _USUAL_UNDER_DB, _("No words were found in the take, so this is a usual value.")
     return round(float(np.clip(own - _OVER_OWN_DB, *_UNDER_DB)), 1), _(
-        "Of your own voice it takes what lies {own:.0f} dB under it, nine tenths of the time less:"
-        " what is that faint beside it passes, and your clean voice with it.",
+        "In your own voice the mask takes parts that are {own:.0f} dB softer, nine tenths of"
+        " the time less. Anything that soft beside your voice passes, and so does your clean"
+        " voice.",
         own=own,
     )
 
@@ -243,12 +248,12 @@ def _quiet(take_set: TakeSet, lift_db: float, aim: float) -> tuple[float, str]:
     over = take_set.rest_dbfs_a + lift_db - aim
     if over < DECIDES_DB:
         return round(seldom + _QUIET_SPARE_DB, 1), _(
-            "{spare_db:.0f} dB over what your room at rest seldom exceeds: that is quiet enough and"
-            " passes.",
+            "{spare_db:.0f} dB over a level that your room at rest seldom exceeds: below that"
+            " it is quiet enough and passes.",
             spare_db=_QUIET_SPARE_DB,
         )
     return round(seldom - over, 1), _(
-        "Your room at rest is {over} dB over the target, so it is taken as well.",
+        "Your room at rest is {over} dB over the target, so it is reduced as well.",
         over=plain(over, 0),
     )
 
@@ -337,12 +342,12 @@ def _because(room: MovingRoom, often: float, over_aim: float, falls_db: float | 
     seconds = len(room.levels_dbfs) * STEP_S
     if not room.moments:
         return _(
-            "Nothing moves: {seconds:.0f} s of your room in use never rise over what is always"
-            " there.",
+            "Nothing moves: in {seconds:.0f} s your room in use never rises above its constant"
+            " noise.",
             seconds=seconds,
         )
     moves = _(
-        "Your room in use moves by up to {over:.0f} dB over what is always there, {moving_s:.1f} s"
+        "Your room in use rises up to {over:.0f} dB above its constant noise, {moving_s:.1f} s"
         " of {seconds:.0f}.",
         over=room.highest_dbfs - room.always_dbfs,
         moving_s=room.moving_s,
@@ -350,19 +355,19 @@ def _because(room: MovingRoom, often: float, over_aim: float, falls_db: float | 
     )
     stands = beside(over_aim, _("the target"))
     if often < _WORTH_S_A_MINUTE:
-        return _("{moves} That is too seldom to be worth its delay.", moves=moves)
+        return _("{moves} That is too seldom to justify the delay.", moves=moves)
     if over_aim < DECIDES_DB:
         return _("{moves} At the listener that is {stands}.", moves=moves, stands=stands)
     if falls_db is not None and falls_db < _WORTH_DB:
         voice = sum(m.end_s - m.start_s for m in room.moments if m.kind == "voice")
         if voice >= 0.5 * room.moving_s:
             return _(
-                "{moves} It is another person's voice, which no mask tells from yours: distance, a"
-                " microphone's pattern and the gate help.",
+                "{moves} It is another person's voice, which no mask can tell from yours:"
+                " distance, the microphone's pattern and the gate help.",
                 moves=moves,
             )
         return _(
-            "{moves} The mask takes {falls_db:.0f} dB of it: not worth its delay.",
+            "{moves} The mask reduces it by {falls_db:.0f} dB: not worth the delay.",
             moves=moves,
             falls_db=max(falls_db, 0.0),
         )

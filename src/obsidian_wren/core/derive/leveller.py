@@ -41,7 +41,7 @@ def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
     target = answer.set(
         "target_dbfs",
         active if np.isfinite(active) else -30.0,
-        _("Your own mean level while speaking: on average it changes nothing."),
+        _("Your own mean level while speaking, so on average it changes nothing."),
     )
     excess = 0.0 if found is None else found - aims.range_lu
     answer.set(
@@ -52,7 +52,7 @@ def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "speed_db_per_s",
         _SPEED_DB_PER_S,
-        _("Slow enough that no syllable is lifted by itself."),
+        _("Slow enough not to lift single syllables."),
     )
     frames = frame_levels_dbfs(take_set.room, rate_hz=take_set.rate_hz, frame_s=0.03)
     room = float(np.percentile(frames, 99)) if len(frames) else -80.0
@@ -62,14 +62,14 @@ def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
         "guard_dbfs",
         guard,
         _(
-            "Between your room, {room:.0f} dBFS at its loudest, and your softest words: it waits"
-            " while only the room is heard.",
+            "Between your room at its loudest, {room:.0f} dBFS, and your softest words: it"
+            " holds while only the room is heard.",
             room=room,
         ),
     )
     on = excess > 0.0
     if found is None:
-        text = _("The take is too short to tell how far your phrases differ.")
+        text = _("The take is too short to show how far your phrases differ.")
     elif on:
         text = _(
             "Your phrases range over {found:.1f} LU; the target is at most {range_lu:.0f}.",
@@ -78,7 +78,7 @@ def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
         )
     else:
         text = _(
-            "Your phrases range over {found:.1f} LU, inside the target of {range_lu:.0f}: a"
+            "Your phrases range over {found:.1f} LU, within the target of {range_lu:.0f}: a"
             " compressor is enough.",
             found=found,
             range_lu=aims.range_lu,

@@ -30,17 +30,17 @@ def derive_lowpass(take_set: TakeSet, pins: Pins) -> StagePlan:
         "frequency_hz",
         round(corner / 250.0) * 250.0,
         _(
-            "Your voice is above the noise floor up to {top}; a quarter more is kept.",
+            "Your voice is above the noise floor up to {top}; the corner is a quarter higher.",
             top=frequency(top),
         ),
     )
-    answer.set("order", 2.0, _("A gentle slope: nothing rings."))
+    answer.set("order", 2.0, _("A gentle slope, so the filter does not ring."))
     on = corner < 0.47 * take_set.rate_hz
     return answer.plan(
         on,
         (
             _("Over {hz} there is only hiss.", hz=frequency(corner))
             if on
-            else _("The sound ends where a low-pass would begin.")
+            else _("The sound itself ends where a low-pass would begin.")
         ),
     )

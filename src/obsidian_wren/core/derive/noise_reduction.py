@@ -83,20 +83,20 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     lift = to_come.in_pauses_db if pauses_decide else to_come.beside_voice_db
     known = take_set.once("noise profile", lambda: _known(take_set))
     floor = take_set.rest_dbfs_a + known.raised_db + lift
-    where = _("in your pauses") if pauses_decide else _("beside your voice")
+    where = _("in your pauses") if pauses_decide else _("under your voice")
     wanted = max(0.0, floor - aim)
     held = ("noise_reduction", "reduction_db") in pins.numbers
     answer.set(
         "follow_s",
         0.0 if held else _FOLLOW_S,
-        _("You hold the reduction, so the profile stays as it was taken.")
+        _("You pinned the reduction, so the profile stays as recorded.")
         if held
-        else _("Slowly, in your pauses: a fan that is turned up is learned, a word is not."),
+        else _("Slowly, in your pauses: a fan that speeds up is learned, a word is not."),
     )
     profile = known.profile
     text = _(
-        "At the listener your noise floor would be at {floor} dBFS(A) {where}; {aim} is"
-        " quiet enough behind a voice.",
+        "At the listener your noise floor would be at {floor} dBFS(A) {where}; {aim} is quiet"
+        " enough under a voice.",
         floor=plain(floor, 0),
         where=where,
         aim=plain(aim, 0),
@@ -105,7 +105,7 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         answer.set("reduction_db", math.ceil(min(wanted, MOST_DB)), text)
         return answer.plan(
             False,
-            _("The quiet take is too short to learn its noise from."),
+            _("The room at rest is too short to learn its noise."),
             data={"profile": ((0.0, -250.0), (1e5, -250.0))},
         )
     rows = profile_rows(profile)
@@ -232,11 +232,12 @@ def _loss(
 
 
 def _because(over_db: float, where: str, aim: float, known: _Known) -> str:
-    stands = beside(over_db, _("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
+    stands = beside(over_db, _("the target of {aim} dBFS(A)", aim=plain(aim, 0)))
     taken = _("at rest") if known.raised_db < DECIDES_DB else _("in use, where it is steady,")
     if over_db < DECIDES_DB:
         return _(
-            "Not needed: at the listener your noise floor {taken} will be {stands}.{moves}",
+            "Not needed: at the listener your noise floor {taken} is predicted to be"
+            " {stands}.{moves}",
             taken=taken,
             stands=stands,
             moves=_moves(known),
@@ -259,7 +260,7 @@ def _moves(known: _Known) -> str:
     if known.moving < _MUCH_MOVES:
         return ""
     return _(
-        " In use {percent:.0f} % of the bands come and go, and this stage leaves them: see What"
-        " moves.",
+        " In use {percent:.0f} % of the bands come and go, and this stage leaves them alone:"
+        " see What moves.",
         percent=100.0 * known.moving,
     )

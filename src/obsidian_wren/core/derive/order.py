@@ -27,38 +27,38 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "hum",
         "noise_reduction",
-        _("A gain that moves before it makes the lines of the hum flicker."),
+        _("A changing gain before it makes the hum's harmonics flicker."),
     ),
-    ("hum", "gate", _("A gate before it cuts the hum that it has to follow.")),
+    ("hum", "gate", _("A gate before it cuts the hum that it has to track.")),
     (
         "hum",
         "compressor",
-        _("A compressor before it makes the hum swell, and it cannot be followed."),
+        _("A compressor before it makes the hum swell, and it cannot be tracked."),
     ),
     (
         "clicks",
         "gate",
-        _("A gate before it cuts what lies beside a click, and that is what tells it."),
+        _("A gate before it cuts the sound around a click, which identifies it."),
     ),
     (
         "clicks",
         "compressor",
-        _("A compressor before it stretches a click over what lies beside it."),
+        _("A compressor before it smears a click over what lies around it."),
     ),
     (
         "learned",
         "clicks",
-        _("What is repaired before it leaves remains that it does not know for a key."),
+        _("A repair before it leaves remains that it does not recognise as a key."),
     ),
     (
         "learned",
         "gate",
-        _("A gate before it cuts what it tells voice and noise by."),
+        _("A gate before it cuts the sound it needs to separate voice from noise."),
     ),
     (
         "learned",
         "compressor",
-        _("A compressor before it lifts what moves between words, and it is taken less far."),
+        _("A compressor before it lifts what moves between words, so less of it is removed."),
     ),
     (
         "noise_reduction",
@@ -73,12 +73,12 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "noise_reduction",
         "leveller",
-        _("A gain that rides before it moves the noise away from its profile."),
+        _("A changing gain before it moves the noise away from its profile."),
     ),
     (
         "noise_reduction",
         "compressor",
-        _("A compressor before it lifts the noise in pauses, and the profile fits no more."),
+        _("A compressor before it lifts the noise in pauses, and the profile no longer fits."),
     ),
     (
         "noise_reduction",
@@ -88,12 +88,12 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "noise_reduction",
         "colour",
-        _("Echo and harmonics before it are taken for noise or spread it."),
+        _("It mistakes echo and harmonics before it for noise, or they spread it."),
     ),
     (
         "ring_reduction",
         "gate",
-        _("A gate before it cuts the reverb tail that it is measured from."),
+        _("A gate before it cuts the reverb tail it measures."),
     ),
     (
         "ring_reduction",
@@ -105,23 +105,23 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
         "compressor",
         (
             _(
-                "A compressor before it lifts the floor towards the voice: the two distributions"
-                " grow together."
+                "A compressor before it lifts the noise floor towards the voice: the two"
+                " distributions merge."
             )
         ),
     ),
     (
         "gate",
         "leveller",
-        _("A leveller before it moves the voice and the room against the threshold."),
+        _("A leveller before it moves voice and room across the threshold."),
     ),
-    ("gate", "colour", _("An echo or a room before it is cut off by it.")),
-    ("deplosive", "compressor", _("A plosive before it makes it turn the whole voice down.")),
-    ("highpass", "gate", _("Rumble opens the gate when it is not removed before.")),
+    ("gate", "colour", _("It cuts off an echo or a room before it.")),
+    ("deplosive", "compressor", _("A plosive before it makes it reduce the whole voice.")),
+    ("highpass", "gate", _("Rumble that was not removed before it opens the gate.")),
     (
         "highpass",
         "compressor",
-        _("Rumble turns the voice down when it is not removed before."),
+        _("Rumble that was not removed before it makes it reduce the voice."),
     ),
     (
         "deesser",
@@ -136,7 +136,7 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "leveller",
         "compressor",
-        _("A compressor before it has flattened what the leveller should ride."),
+        _("A compressor before it has already flattened what the leveller should even out."),
     ),
 )
 
@@ -154,7 +154,7 @@ def warnings(order: Sequence[str]) -> tuple[OrderWarning, ...]:
             OrderWarning(
                 "limiter",
                 behind,
-                _("The limiter is not last: what comes after it can pass the ceiling again."),
+                _("The limiter is not last: stages after it can pass the ceiling again."),
             )
         )
     return tuple(found)

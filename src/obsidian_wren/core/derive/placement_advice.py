@@ -116,7 +116,7 @@ def improvements(
                 distance_cm=placement.distance_cm,
                 close_m=100 * _CLOSE_M,
             ),
-            _("Half the distance is 6 dB more voice; the room stays as it is."),
+            _("Half the distance gives 6 dB more voice; the room stays the same."),
             at=replace(placement, distance_cm=100.0 * _CLOSE_M),
         )
     if placement.angle_deg > _ON_AXIS_DEG and microphone.pattern != "omni":
@@ -174,7 +174,7 @@ def warnings(
             "no-phantom",
             _(
                 "This microphone needs phantom power and the interface has none: it will be"
-                " silent. Put a phantom supply between."
+                " silent. Use a phantom supply."
             ),
         )
     elif needs and phantom_on is False:
@@ -189,7 +189,7 @@ def warnings(
         yield Caution(
             "phantom-ribbon",
             _(
-                "Phantom power is on and can hurt a ribbon: switch it off before you plug the"
+                "Phantom power is on and can damage a ribbon: switch it off before you plug the"
                 " microphone in."
             ),
         )
@@ -207,8 +207,8 @@ def warnings(
         yield Caution(
             "eight",
             _(
-                "A figure of eight hears behind itself as well as in front: keep its back to"
-                " what is quiet."
+                "A figure of eight hears behind itself as well as in front: turn its back to"
+                " something quiet."
             ),
         )
     if microphone.pattern != "omni" and placement.angle_deg > _PAST_THE_MOUTH_DEG:
@@ -230,21 +230,18 @@ def warnings(
         yield Caution(
             "plosives",
             _(
-                "This close and straight on, breath and plosives hit the capsule: a pop screen,"
-                " or speak past it at 30°."
+                "This close and straight on, breath and plosives hit the capsule: use a pop"
+                " screen, or speak past it at 30°."
             ),
         )
     if placement.distance_cm > _FAR_CM and microphone.kind != "headset":
         yield Caution(
-            "far", _("Over two hands away the room gains on the voice: come to 15 to 25 cm.")
+            "far", _("Beyond two hands the room gains on the voice: come to 15 to 25 cm.")
         )
     if placement.support == "desk stand" and not placement.shock_mount:
         yield Caution(
             "desk",
-            _(
-                "A stand on the desk passes on every key and knock: a shock mount or an arm"
-                " keeps them out."
-            ),
+            _("A stand on the desk picks up every key and knock: use a shock mount or an arm."),
         )
     peak = talk_at_capsule_db(placement, microphone.pattern) + _SHOUT_PEAK_OVER_NORMAL_DB
     if microphone.max_spl_db is not None and peak > microphone.max_spl_db:

@@ -27,18 +27,18 @@ class Reason:
 
 
 _TAKES = {
-    "rest": _("The room was taken again"),
-    "in-use": _("The room in use was taken again"),
-    "muted": _("The muted input was taken again"),
-    "other-gain": _("The room at another gain was taken again"),
-    "talk": _("Normal talk was taken again"),
-    "loud": _("The loudest was taken again"),
-    "soft": _("The softest was taken again"),
+    "rest": _("The room was recorded again"),
+    "in-use": _("The room in use was recorded again"),
+    "muted": _("The muted input was recorded again"),
+    "other-gain": _("The room at another gain was recorded again"),
+    "talk": _("Normal talk was recorded again"),
+    "loud": _("The loudest was recorded again"),
+    "soft": _("The softest was recorded again"),
     "passage": _("A newer passage was read"),
-    "dial": _("The dial was taken at another position"),
-    "clap": _("A clap was taken"),
-    "sweep": _("A sweep was taken"),
-    "reference": _("The reference was taken again"),
+    "dial": _("The dial was recorded at another position"),
+    "clap": _("A clap was recorded"),
+    "sweep": _("A sweep was recorded"),
+    "reference": _("The reference was recorded again"),
 }
 _FACTS = {
     "gain_db": (_("at {then} dB gain"), "{now}"),
@@ -81,7 +81,7 @@ def _sentence(reason: Reason, titles: Mapping[str, str]) -> str:
         return (
             _("{takes} since.", takes=_TAKES[rest])
             if reason.now is not None
-            else _("A take that it is based on was discarded.")
+            else _("A take it is based on was discarded.")
         )
     if kind == "pin":
         return _("You changed {titles} since.", titles=titles[rest])
@@ -96,7 +96,7 @@ def _sentence(reason: Reason, titles: Mapping[str, str]) -> str:
             "target": _("You chose another target since."),
             "shape_percent": _("You changed how far the voice itself is shaped."),
             "treated": _("The targets of the treated voice changed."),
-            "cut_weight": _("You changed how clipped words weigh."),
+            "cut_weight": _("You changed the weight of clipped words."),
             "order": _("The sequence of the stages changed."),
         }
         return words[rest]

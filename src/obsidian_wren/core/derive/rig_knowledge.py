@@ -63,8 +63,8 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
             True,
             voice,
             _(
-                "Your voice differs from the average too, and one take cannot tell the two"
-                " apart: what may be yours is left alone.{more}",
+                "Your voice differs from the average too, and one take cannot separate the two:"
+                " what may be yours is left alone.{more}",
                 more=more,
             ),
         )
@@ -91,7 +91,7 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
             _("Microphone file"),
             given,
             filed,
-            _("It tells what the microphone adds; your voice only tells what comes beside it.")
+            _("It shows what the microphone adds; your voice only shows the rest.")
             if given
             else _("With the response file of your microphone, ±{filed:.1f} dB.", filed=filed),
         )
@@ -104,11 +104,11 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
             bool(modes),
             None,
             _(
-                "The room's decay shows them at {where} Hz; narrow cuts are allowed there only.",
+                "The room's decay shows them at {where} Hz; only there are narrow cuts allowed.",
                 where=where,
             )
             if modes
-            else _("None is known, so no band is narrow; a clap at your place would show them."),
+            else _("None are known, so no band is narrow; a clap at your place would show them."),
         )
     )
     lines.append(
@@ -116,9 +116,12 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
             _("Reference take"),
             evidence.reference_db is not None,
             evidence.reference_db,
-            _("The same voice through a microphone that you trust tells the rig whole.")
+            _("The same voice through a microphone you trust shows everything that the rig adds.")
             if evidence.reference_db is not None
-            else _("The same voice through a microphone that you trust would tell the rig whole."),
+            else _(
+                "The same voice through a microphone you trust would show everything that the"
+                " rig adds."
+            ),
         )
     )
     return tuple(lines)

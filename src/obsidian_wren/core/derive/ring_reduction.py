@@ -32,14 +32,14 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         answer.set(
             "decay_s",
             _USUAL_DECAY_S,
-            _("Not measured yet: clap once at your place, or let a sweep be played."),
+            _("Not measured yet: clap once at your place, or play a sweep there."),
         )
         answer.set("ring_share_db", _SHARE_UNKNOWN_DB, _("Not measured yet."))
         answer.set("reduction_db", 6.0, _("A careful start, until the room's decay is known."))
         return answer.plan(False, _("The reverb of your room is unknown."))
     blind = ring.method == "speech ends"
     how = (
-        _("from how your words fall off, so it is an estimate")
+        _("estimated from how your words decay")
         if blind
         else _("measured with a {method}", method=ring.method)
     )
@@ -47,7 +47,7 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         "decay_s",
         _USUAL_DECAY_S if ring.decay_s is None else ring.decay_s,
         (
-            _("Your words do not tell the room's decay; a usual value.")
+            _("Your words do not show the room's decay, so this is a usual value.")
             if ring.decay_s is None
             else _(
                 "Your room decays by 60 dB in {seconds}, {how}.", seconds=_seconds(ring), how=how
@@ -60,8 +60,8 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
             "ring_share_db",
             _SHARE_UNKNOWN_DB,
             _(
-                "Unknown without a clap or a sweep; a voice about as strong as its reverb is"
-                " assumed."
+                "Unknown without a clap or a sweep; the reverb is assumed to be about as strong"
+                " as the voice."
             ),
         )
     else:
@@ -77,7 +77,7 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         "reduction_db",
         min(_MOST_BLIND_DB if blind else _MOST_DB, max(3.0, over)),
         _(
-            "Brings the reverb down towards {dry_share_db:.0f} dB under your voice, not further:"
+            "Reduces the reverb towards {dry_share_db:.0f} dB under your voice, no further:"
             " words stay whole.",
             dry_share_db=-DRY_SHARE_DB,
         ),
@@ -87,30 +87,30 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and not near
     if on and blind:
         text = _(
-            "Your words fall off as in a room that decays in {decay:.2f} s, with its reverb"
-            " {beside}; clap once to measure it. Closer does more than this.",
+            "Your words decay as in a room of {decay:.2f} s, with the reverb {beside}; clap"
+            " once to measure it. Going closer does more than this.",
             decay=decay,
             beside=_beside(share),
         )
     elif on:
         text = _(
             "The room decays in {decay:.2f} s and its reverb is {beside}. Half the distance"
-            " would do as much as 6 dB here.",
+            " would give 6 dB here.",
             decay=decay,
             beside=_beside(share),
         )
     elif near:
-        text = _("You sit close enough: the reverb is {beside}.", beside=_beside(share))
+        text = _("You are close enough: the reverb is {beside}.", beside=_beside(share))
     elif unknown:
         text = _(
-            "Your words end in noise, or too near, before they tell how long the room rings; clap"
-            " once to measure it."
+            "Your words fade into noise, or you are too close, before they show the room's"
+            " decay; clap once to measure it."
         )
     elif decay <= DRY_DECAY_S:
         text = _("A dry room: it decays in {decay:.2f} s.", decay=decay)
     else:
         text = _(
-            "Your words fall off in {decay:.2f} s, too close to a dry room to be sure; clap"
+            "Your words decay in {decay:.2f} s, too close to a dry room to be certain; clap"
             " once to measure it.",
             decay=decay,
         )

@@ -48,7 +48,7 @@ def predict_shift(
         if fact in ("gain_db", "trim_db", "program_db") and _numbers(before, after):
             lifted = float(after) - float(before)  # type: ignore[arg-type]
             both += lifted
-            parts.append(_("{lifted:+g} dB gain lifts voice and room alike", lifted=lifted))
+            parts.append(_("{lifted:+g} dB gain moves voice and room alike", lifted=lifted))
         elif fact == "pad_on" and pad_db is not None:
             both += -pad_db if after else pad_db
             parts.append(

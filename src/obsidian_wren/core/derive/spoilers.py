@@ -34,7 +34,7 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "gated",
                 "computer",
                 "rest",
-                _("Something cuts the quiet away before it gets here"),
+                _("Something cuts out the quiet before it gets here"),
                 _(
                     "{share:.0%} of the take is exact silence, in stretches of up to"
                     " {longest_s:.1f} s: no room and no converter does that.",
@@ -43,7 +43,7 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 ),
                 _(
                     "Switch off noise removal and voice activation in the sound settings and in"
-                    " the device’s own program, then take the room again."
+                    " the device’s own program, then record the room again."
                 ),
                 None,
                 True,
@@ -64,8 +64,8 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                     longest_s=1000 * gaps.longest_s,
                 ),
                 _(
-                    "Use another USB port without a hub, make the device’s buffer larger, and"
-                    " close what else records."
+                    "Use another USB port without a hub, give the device a larger buffer, and"
+                    " close other programs that record."
                 ),
                 None,
                 True,
@@ -78,7 +78,7 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "clipped",
                 "converter",
                 "rest",
-                _("Even the quiet clips"),
+                _("Even the quiet parts clip"),
                 _(
                     "{count} flat tops at {level_dbfs:.1f} dBFS.",
                     count=rest.flat_tops.count,
@@ -97,16 +97,16 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "dc",
                 "converter",
                 "rest",
-                _("The wave does not stand on zero"),
+                _("The signal has a DC offset"),
                 _(
                     "A constant offset of {dc_offset:+.2f} % of full scale ({level:.0f} dBFS)"
-                    " lies under the sound.",
+                    " is under the sound.",
                     dc_offset=100 * rest.dc_offset,
                     level=level,
                 ),
                 _(
-                    "It eats headroom on one side and clicks at every cut: the high-pass removes"
-                    " it; a driver update or another input may fix it."
+                    "It costs headroom on one side and clicks at every cut: the high-pass"
+                    " removes it; a driver update or another input may fix it."
                 ),
                 None,
                 True,
@@ -125,11 +125,11 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "inverted",
                 "cable",
                 "rest",
-                _("One channel is the other upside down"),
+                _("One channel is inverted"),
                 _("Both channels together cancel to nothing."),
                 _(
-                    "Invert the polarity of one at the interface, or use one channel only: a"
-                    " program that mixes to mono hears silence."
+                    "Invert the polarity of one at the interface, or use one channel only: in"
+                    " mono they give silence."
                 ),
                 None,
                 True,
@@ -148,7 +148,7 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "rest",
                 _("The microphone is on channel {loudest}", loudest=channels.loudest),
                 _(
-                    "Channel 1 lies at {levels_dbfs:.0f} dBFS, channel {loudest} at"
+                    "Channel 1 is at {levels_dbfs:.0f} dBFS, channel {loudest} at"
                     " {levels_dbfs_2:.0f}.",
                     levels_dbfs=channels.levels_dbfs[0],
                     loudest=channels.loudest,

@@ -59,8 +59,8 @@ def why_ended(steady: Steadiness | None, *, heard_s: float = 0.0) -> str | None:
         if heard_s < UNTIL_STEADY_S - _LOOKS_EVERY_S:
             return None
         return _(
-            "Ended after {heard_s:.0f} s with what is known: level and peaks have an uncertainty"
-            " of ±{error:.1f} dB (90 %). Evener talk tells them better.",
+            "Ended after {heard_s:.0f} s with what is known: level and peaks have an"
+            " uncertainty of ±{error:.1f} dB (90 %). A steadier level reduces it.",
             heard_s=heard_s,
             error=error,
         )

@@ -71,7 +71,7 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
                 _("Between your words"),
                 taken.between_before_dbfs_a,
                 taken.between_after_dbfs_a,
-                _("What lies between the words of your talk"),
+                _("The noise between the words of your talk"),
             )
         )
     # A sound that was silent has lost nothing.
@@ -81,7 +81,7 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
             _("Speech lost"),
             f"{lost:.1f} dB",
             "good" if lost <= _MOST_LOSS_DB else "fault",
-            _("Of your loud speech, on this take."),
+            _("From your loud speech, in this take."),
         )
     )
     if taken.beginnings_lost_db is not None:
@@ -92,7 +92,7 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
                 f"{beginning:.1f} dB",
                 "good" if beginning <= _MOST_BEGINNING_DB else "fault",
                 _(
-                    "Lost of their first 30 ms; {clipped} of {words} words lose more than"
+                    "Lost in their first 30 ms; {clipped} of {words} words lose more than"
                     " {clipped_db:.0f} dB there.",
                     clipped=taken.clipped,
                     words=taken.words,
@@ -111,7 +111,7 @@ def _floor(name: str, before: float, after: float, what: str) -> Fact:
         else _("unchanged"),
         "none",
         _(
-            "{what}, as it reaches this stage: {before} dBFS(A), behind it {after}.",
+            "{what}, before this stage: {before} dBFS(A), after it {after}.",
             what=what,
             before=plain(before, 0),
             after=plain(after, 0),

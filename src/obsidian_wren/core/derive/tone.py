@@ -123,8 +123,8 @@ def _explain(fit: EqualizerFit, problem: ToneProblem, rate_hz: float) -> Tone:
         for name, band, held in zip(names, fit.bands, fit.pinned, strict=True)
     )
     left_alone = _(
-        "Left alone under {hz} and above {hz_2}: too little voice there, a boost would only"
-        " lift the room.",
+        "Left alone under {hz} and above {hz_2}: there is too little voice, and a boost would"
+        " only raise the room.",
         hz=frequency(fit.low_hz),
         hz_2=frequency(fit.high_hz),
     )
@@ -160,14 +160,14 @@ def _because(
     )
     text = (
         _(
-            "From {span} it is {mean:.1f} ± {sure:.1f} dB too much without this band.",
+            "From {span} there is {mean:.1f} ± {sure:.1f} dB too much without this band.",
             span=span,
             mean=abs(mean),
             sure=sure,
         )
         if mean > 0
         else _(
-            "From {span} it is {mean:.1f} ± {sure:.1f} dB too little without this band.",
+            "From {span} there is {mean:.1f} ± {sure:.1f} dB too little without this band.",
             span=span,
             mean=abs(mean),
             sure=sure,

@@ -80,7 +80,7 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
             with_unit(landing.peaks_dbfs, "dBFS"),
             _within(landing.peaks_dbfs, low, high),
             _(
-                "Nine of ten moments of speech stay under it; target {low} to {high}.",
+                "Nine of ten moments of speech stay below it; target {low} to {high}.",
                 low=plain(low, 0),
                 high=plain(high, 0),
             ),
@@ -102,11 +102,11 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
             _("At most {range_lu:g} LU between soft and loud phrases.", range_lu=aims.range_lu),
         ),
         Fact(
-            _("Room beside the voice"),
+            _("Noise in pauses"),
             with_sign(landing.lift_db, "dB"),
             _within(landing.lift_db, float("-inf"), aims.most_lift_db),
             _(
-                "Measured in pauses; it may rise by {most_lift_db:g} dB.",
+                "After all stages; it may rise by {most_lift_db:g} dB.",
                 most_lift_db=aims.most_lift_db,
             ),
         ),
@@ -119,7 +119,7 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
                 aims.floor_dbfs_a + DECIDES_DB,
             ),
             _(
-                "At rest, in pauses; beside your voice {beside_voice_dbfs_a}, the target is"
+                "At rest, in pauses; under your voice {beside_voice_dbfs_a}, the target is"
                 " {floor_dbfs_a}.",
                 beside_voice_dbfs_a=plain(landing.beside_voice_dbfs_a),
                 floor_dbfs_a=plain(aims.floor_dbfs_a, 0),
@@ -146,21 +146,21 @@ def moving_facts(moving: MovingEvidence, *, on: bool) -> tuple[Fact, ...]:
         fall = each.before_dbfs_a - each.after_dbfs_a
         stays = each.kind == "voice" and fall < _VOICE_STAYS_DB
         sentence = _(
-            "{seconds:.1f} s together, {before} dBFS(A) before and {after} behind it.",
+            "{seconds:.1f} s in total, {before} dBFS(A) before and {after} after it.",
             seconds=each.seconds,
             before=plain(each.before_dbfs_a, 0),
             after=plain(each.after_dbfs_a, 0),
         )
         if stays:
             sentence = _(
-                "{seconds:.1f} s together. It is not lowered: to any program it is a voice."
-                " Distance, a microphone's pattern and the gate help.",
+                "{seconds:.1f} s in total. It is not reduced: to any program it is a voice."
+                " Distance, the microphone's pattern and the gate help.",
                 seconds=each.seconds,
             )
         facts.append(
             Fact(
                 _MOVING[each.kind],
-                _("stays") if stays else with_sign(-fall, "dB", 0) if on else _("not taken"),
+                _("stays") if stays else with_sign(-fall, "dB", 0) if on else _("not reduced"),
                 "fault" if stays else "none",
                 sentence,
             )
@@ -171,7 +171,7 @@ def moving_facts(moving: MovingEvidence, *, on: bool) -> tuple[Fact, ...]:
                 _("Delay"),
                 with_sign(moving.delay_ms, "ms", 0),
                 "none",
-                _("Always there; while nothing moves, your voice passes as it came."),
+                _("Always there; while nothing moves, your voice passes unchanged."),
             )
         )
     return tuple(facts)
@@ -186,7 +186,7 @@ def noise_facts(noise: NoiseEvidence) -> tuple[Fact, ...]:
         with_unit(noise.floor_after_dbfs_a, "dBFS(A)"),
         _mark(good),
         _(
-            "Of your room at rest, beside your voice, behind everything; {floor_dbfs_a} without"
+            "Your room at rest, under your voice, after all stages; {floor_dbfs_a} without"
             " noise reduction, {aim_dbfs_a} is the target. In pauses it is {in_pauses_dbfs_a}.",
             floor_dbfs_a=plain(noise.floor_dbfs_a),
             aim_dbfs_a=plain(noise.aim_dbfs_a, 0),
@@ -202,21 +202,21 @@ def noise_facts(noise: NoiseEvidence) -> tuple[Fact, ...]:
     )
     warbles = after >= before + WARBLE_DB
     loss = Fact(
-        _("What it takes from your words"),
+        _("Loss in your words"),
         f"{max(0.0, loss_db):.1f} dB",
         _mark(loss_db <= HEARD_LOSS_DB),
         (
             _(
-                "At most, in the third octave at {loss_at_hz}. What is left of the noise"
-                " wanders by {after:.1f} dB, before it {before:.1f}: it may warble.",
+                "At most, in the third octave at {loss_at_hz}. The remaining noise varies by"
+                " {after:.1f} dB, before it {before:.1f}: it may warble.",
                 loss_at_hz=frequency(loss_at_hz),
                 after=after,
                 before=before,
             )
             if warbles
             else _(
-                "At most, in the third octave at {loss_at_hz}. What is left of the noise"
-                " wanders by {after:.1f} dB, before it {before:.1f}: no warbling.",
+                "At most, in the third octave at {loss_at_hz}. The remaining noise varies by"
+                " {after:.1f} dB, before it {before:.1f}: no warbling.",
                 loss_at_hz=frequency(loss_at_hz),
                 after=after,
                 before=before,
@@ -290,9 +290,8 @@ def remaining_error(
         _("{rms_db:.1f} dB rms", rms_db=rms_db),
         _mark(rms_db <= uncertainty_db),
         _(
-            "Of the correction that was wanted, {low_hz} to {high_hz}, worst {worst_db:.1f} dB;"
-            " {voiced_s:.0f} s of voiced sound{averaged}, {used} of {most_bands}."
-            " {left_alone}",
+            "In the range corrected, {low_hz} to {high_hz}; worst {worst_db:.1f} dB. From"
+            " {voiced_s:.0f} s of voiced sound{averaged}; {used} of {most_bands}. {left_alone}",
             low_hz=frequency(low_hz),
             high_hz=frequency(high_hz),
             worst_db=worst_db,
@@ -328,7 +327,7 @@ def mix_facts(
         )
     if voice_over_lu is not None:
         sentence = _(
-            "Your voice is {voice_over_lu} LU over what is ducked under it",
+            "Your voice is {voice_over_lu} LU over the ducked sources",
             voice_over_lu=plain(voice_over_lu, 0),
         )
         found.append(Fact(_("Voice"), "", _mark(voice_over_lu >= least_over_lu), sentence))

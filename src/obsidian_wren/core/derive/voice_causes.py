@@ -39,7 +39,7 @@ def find_voice_causes(
                 or ""
             )
             evidence = _(
-                "{count} peaks of {name} are cut flat. {where}",
+                "{count} peaks of {name} are clipped. {where}",
                 count=take.flat_tops.count,
                 name=name,
                 where=where,
@@ -51,9 +51,9 @@ def find_voice_causes(
                 _cause(
                     "flat-tops",
                     stage,
-                    _("Peaks are cut flat"),
+                    _("Peaks are clipped"),
                     evidence,
-                    _("Turn the gain before that point down, then take it again."),
+                    _("Reduce the gain before that point, then record again."),
                     True,
                 )
             )
@@ -68,8 +68,8 @@ def find_voice_causes(
                 if soft.third_harmonic_slope is not None and soft.third_harmonic_slope > CUBIC_SLOPE
                 else (
                     _(
-                        "waves over {from_dbfs:.0f} dBFS are {crest_loss_db:.1f} dB flatter than"
-                        " those 10 dB under them",
+                        "waves over {from_dbfs:.0f} dBFS are {crest_loss_db:.1f} dB flatter"
+                        " than those 10 dB lower",
                         from_dbfs=soft.from_dbfs,
                         crest_loss_db=soft.crest_loss_db,
                     )
@@ -79,8 +79,8 @@ def find_voice_causes(
                 _cause(
                     "soft-clipping",
                     "preamp",
-                    _("A stage gives way when you are loud"),
-                    _("In {name}, {told}: rounded off, not cut.", name=name, told=cause_words),
+                    _("A stage saturates when you are loud"),
+                    _("In {name}, {told}: rounded off, not clipped.", name=name, told=cause_words),
                     _(
                         "Turn the preamp down or move back. If it stays the same, the microphone"
                         " itself overloads."
@@ -98,7 +98,10 @@ def find_voice_causes(
                     "too-far",
                     "microphone",
                     _("{distance_cm:g} cm is far", distance_cm=distance_cm),
-                    _("The signal-to-noise ratio is {over:.0f} dB; 30 dB are wanted.", over=over),
+                    _(
+                        "The signal-to-noise ratio is {over:.0f} dB; the target is 30 dB.",
+                        over=over,
+                    ),
                     _(
                         "Come to 20 cm: {gain:+.0f} dB voice over room, more than any knob gives.",
                         gain=gain,
@@ -112,7 +115,7 @@ def find_voice_causes(
                     "little-voice",
                     "room",
                     _("The signal-to-noise ratio is low"),
-                    _("{over:.0f} dB, 30 are wanted.", over=over),
+                    _("{over:.0f} dB; the target is 30.", over=over),
                     _(
                         "Fix what makes the noise floor first: Quiet ranks it. Going closer"
                         " helps at once."

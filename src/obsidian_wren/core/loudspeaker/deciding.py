@@ -73,7 +73,10 @@ def loudspeaker_facts(
     """What is said of what is taken out, a line each: how late it arrives, ms, by how much it is
     lowered, dB, how far its clock is off, parts in a million, what it costs, ms."""
     delay = Fact(
-        _("Delay"), with_sign(delay_ms, "ms", 0), "none", _("Of every feed, while it is taken out.")
+        _("Delay"),
+        with_sign(delay_ms, "ms", 0),
+        "none",
+        _("Of every feed, while it is being removed."),
     )
     if late_ms is None or lowered_db is None:
         return (
@@ -81,7 +84,7 @@ def loudspeaker_facts(
                 _("Loudspeaker"),
                 _("not found"),
                 "none",
-                _("Nothing of what plays was found in the microphone so far."),
+                _("Nothing that plays has been found in the microphone so far."),
             ),
             delay,
         )
@@ -113,13 +116,13 @@ def _where(late_ms: float, drift_ppm: float) -> str:
 
 def _because(plays: SoundDevice | None, *, loud: bool, known: bool) -> str:
     if not known:
-        return _("What your loudspeaker plays is not known here, so it cannot be taken out.")
+        return _("Nothing is known here of what your loudspeaker plays, so it cannot be removed.")
     if plays is None:
         return _("No output of this computer is known.")
     if loud:
         return _(
-            "{title} plays while the microphone is open. Headphones are better: then nothing has to"
-            " be taken out, and your voice is sooner there.",
+            "{title} plays while the microphone is open. Headphones are better: nothing then"
+            " has to be removed, and your voice has less delay.",
             title=plays.title,
         )
-    return _("{title} plays, and nothing of it reaches the microphone.", title=plays.title)
+    return _("{title} plays, and none of it reaches the microphone.", title=plays.title)

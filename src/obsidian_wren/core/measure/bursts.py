@@ -32,11 +32,11 @@ def burst_findings(samples: Samples, *, rate_hz: float) -> list[Finding]:
         Finding(
             "burst_in_quiet",
             _(
-                "Something was loud in the quiet take, at {times}{more}: it is left out.",
+                "Something was loud in the room at rest, at {times}{more}: it is left out.",
                 times=times,
                 more=more,
             ),
-            _("Take the room again if that belongs to it."),
+            _("Record the room again if that is part of it."),
         )
     ]
 

@@ -99,9 +99,8 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
             Note(
                 "inverted",
                 _(
-                    "One channel is the other inverted: mixed to mono they cancel and your voice"
-                    " is gone. Channel {chosen} is used; invert the polarity of one at the"
-                    " interface.",
+                    "One channel is inverted: in mono the two cancel and your voice is gone."
+                    " Channel {chosen} is used; invert the polarity of one at the interface.",
                     chosen=chosen + 1,
                 ),
             )

@@ -96,8 +96,8 @@ def require_finite(samples: Samples, *, rate_hz: float) -> None:
         raise BadTake(
             "not-finite",
             _(
-                "{bad} samples are not numbers or infinite, the first at {bad_2:.2f} s. The"
-                " program that wrote the sound is at fault: export it again, as 24-bit WAV or"
+                "{bad} samples are infinite or not a number, the first at {bad_2:.2f} s. The"
+                " program that wrote the file is at fault: export it again as 24-bit WAV or"
                 " FLAC.",
                 bad=len(bad),
                 bad_2=bad[0] / rate_hz,
@@ -116,7 +116,7 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
     if not len(samples):
         raise BadTake(
             "empty",
-            _("There is no sound in it: zero samples. Record again, then try once more."),
+            _("There is no sound in it: it has no samples. Record it again."),
         )
     require_finite(samples, rate_hz=rate_hz)
     notes = list(_signal(samples, purpose))
@@ -136,9 +136,9 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
         raise BadTake(
             "narrow-band",
             _(
-                "Sampled at {rate_hz:g} kHz, like a telephone: nothing above {rate_hz_2:g} kHz"
-                " is in it, so the tone cannot be fitted. Record the passage again at 44.1 or 48"
-                " kHz.",
+                "Sampled at {rate_hz:g} kHz, like a telephone: it contains nothing above"
+                " {rate_hz_2:g} kHz, so the tone cannot be fitted. Record the passage again at"
+                " 44.1 or 48 kHz.",
                 rate_hz=rate_hz / 1000,
                 rate_hz_2=rate_hz / 2000,
             ),
@@ -173,25 +173,24 @@ def _in_room(moves: RoomSound, purpose: Purpose) -> Note:
     if purpose == "in-use":
         return Note(
             "moves_in_use",
-            _("Something with a melody is in it, first at {first:.1f} s.", first=moves.first_s)
+            _("It contains a melody, first at {first:.1f} s.", first=moves.first_s)
             if moves.kind == "melody"
-            else _("Knocks are in it, first at {first:.1f} s.", first=moves.first_s),
+            else _("It contains knocks, first at {first:.1f} s.", first=moves.first_s),
         )
     if moves.kind == "melody":
         raise BadTake(
             "melody_in_quiet",
             _(
-                "Something with a melody is in this take, first at {first:.1f} s: music, an"
-                " animal, a bell. Record the room at rest without it; the room in use may have"
-                " it.",
+                "This take contains a melody, first at {first:.1f} s: music, an animal, a bell."
+                " Record the room at rest without it; the room in use may have it.",
                 first=moves.first_s,
             ),
         )
     return Note(
         "knocks_in_quiet",
         _(
-            "Knocks are in this take, first at {first:.1f} s. They belong in the room in use; the"
-            " room at rest is read without those that are short.",
+            "This take contains knocks, first at {first:.1f} s. They belong in the room in use;"
+            " short ones are left out of the room at rest.",
             first=moves.first_s,
         ),
     )
@@ -208,25 +207,25 @@ def check_long(peak_dbfs: float, tops: clipping.FlatTops, *, has_voice: bool) ->
 
 
 _SILENT = _(
-    "Nothing but digital silence: the input is muted, or it is the wrong one, or noise"
-    " removal cuts the room away. Unmute it, choose another input, or switch enhancements"
-    " off in the sound settings."
+    "Nothing but digital silence: the input is muted, it is the wrong input, or noise removal"
+    " cuts the room out. Unmute it, choose another input, or switch enhancements off in the"
+    " sound settings."
 )
 _NO_VOICE = _(
-    "No voice was found in this take. Check that the right microphone is chosen and not"
-    " muted, then talk and take it again."
+    "No voice was found in this take. Check that the right microphone is chosen and not muted,"
+    " then record it again."
 )
 WHISPERED = _(
-    "This is speech without pitch, as in a whisper: what needs a pitch uses the average of"
-    " all voices instead."
+    "This is speech without pitch, as in a whisper: the average of all voices is used where a"
+    " pitch is needed."
 )
 _CLIPPED_SHARE = 0.02
 
 
 def _clipped(tops: clipping.FlatTops) -> str:
     return _(
-        "Clipped throughout: {share_of_samples:.0%} of all samples sit flat at"
-        " {level_dbfs:.1f} dBFS. Turn the preamp down by 20 dB and take it again.",
+        "Clipped throughout: {share_of_samples:.0%} of all samples lie flat at {level_dbfs:.1f}"
+        " dBFS. Turn the preamp down by 20 dB and record again.",
         share_of_samples=tops.share_of_samples,
         level_dbfs=tops.level_dbfs,
     )
@@ -238,9 +237,9 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
         raise BadTake(
             "silent",
             _(
-                "Digital silence: this mute sits after the converter, so it tells nothing of"
+                "Digital silence: this mute comes after the converter, so it shows nothing of"
                 " preamp and converter. Unplug the microphone instead (phantom power off first),"
-                " or turn a mute on the microphone itself."
+                " or mute at the microphone itself."
             ),
         )
     if not samples.any():

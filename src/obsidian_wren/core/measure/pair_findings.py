@@ -51,8 +51,8 @@ def rate_findings(quiet_rate_hz: float, talk_rate_hz: float) -> tuple[Finding, .
         Finding(
             "rate_mismatch",
             _(
-                "The quiet take has {quiet_rate_hz:g} kHz and the talk {talk_rate_hz:g} kHz: the"
-                " quiet take is brought to the rate of the talk.",
+                "The room at rest has {quiet_rate_hz:g} kHz and the talk {talk_rate_hz:g} kHz:"
+                " the room is converted to the rate of the talk.",
                 quiet_rate_hz=quiet_rate_hz / 1000,
                 talk_rate_hz=talk_rate_hz / 1000,
             ),
@@ -86,37 +86,37 @@ def match_floor(
         finding = Finding(
             "floor_mismatch",
             _(
-                "The floor is {difference:.0f} dB {up} between your words than in the quiet"
-                " take, with the same spectrum: the gain was changed. The floor between your"
-                " words counts.",
+                "The noise floor is {difference:.0f} dB {up} between your words than in the"
+                " room at rest, with the same spectrum: the gain was changed. The noise between"
+                " your words counts.",
                 difference=abs(difference),
                 up=up,
             ),
-            _("Take both at one gain."),
+            _("Record both at the same gain."),
         )
         return FloorMatch(difference, True, shifted, (finding,))
     if difference > 0:
-        what = _("something runs only while you talk, such as a fan. The floor between your words")
+        what = _("something runs only while you talk, such as a fan. The noise between your words")
     else:
-        what = _("something ran only in the quiet take. The floor between your words")
+        what = _("something ran only in the room at rest. The noise between your words")
     finding = Finding(
         "floor_mismatch",
         (
             _(
-                "The floor is {difference:.0f} dB higher between your words than in the"
-                " quiet take, with another spectrum: {what} counts.",
+                "The noise floor is {difference:.0f} dB higher between your words than in the"
+                " room at rest, with another spectrum: {what} counts.",
                 difference=abs(difference),
                 what=what,
             )
             if difference > 0
             else _(
-                "The floor is {difference:.0f} dB lower between your words than in the quiet"
-                " take, with another spectrum: {what} counts.",
+                "The noise floor is {difference:.0f} dB lower between your words than in the"
+                " room at rest, with another spectrum: {what} counts.",
                 difference=abs(difference),
                 what=what,
             )
         ),
-        _("Switch it off, or take the room again as it is when you talk."),
+        _("Switch it off, or record the room again as it is when you talk."),
     )
     whole = len(pauses) >= _ENOUGH_PAUSE_S * rate_hz
     return FloorMatch(difference, False, pauses if whole else shifted, (finding,))

@@ -41,13 +41,13 @@ def quiet_findings(samples: Samples, reading: QuietReading) -> tuple[Finding, ..
             Finding(
                 "gated_quiet",
                 _(
-                    "{share:.0%} of the quiet take is exact silence: something cuts the room"
-                    " away before it gets here.",
+                    "{share:.0%} of the room at rest is exact silence: something cuts the room"
+                    " out before it gets here.",
                     share=gaps.share,
                 ),
                 _(
                     "Switch off noise removal and voice activation in the sound settings and in"
-                    " the device's own program, then take the room again."
+                    " the device's own program, then record the room again."
                 ),
                 stops=True,
             )
@@ -63,10 +63,10 @@ def quiet_findings(samples: Samples, reading: QuietReading) -> tuple[Finding, ..
             Finding(
                 "too_short",
                 _(
-                    "The quiet take lasts {duration_s:.0f} s, so its level is known less well.",
+                    "The room at rest lasts {duration_s:.0f} s, so its level is less certain.",
                     duration_s=reading.duration_s,
                 ),
-                _("Take {quiet_enough_s:.0f} s or more.", quiet_enough_s=QUIET_ENOUGH_S),
+                _("Record {quiet_enough_s:.0f} s or more.", quiet_enough_s=QUIET_ENOUGH_S),
             )
         )
     return tuple(found)
@@ -81,19 +81,19 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
             Finding(
                 "clipped",
                 _(
-                    "{count} peaks are cut flat at {level_dbfs:.1f} dBFS.",
+                    "{count} peaks are clipped at {level_dbfs:.1f} dBFS.",
                     count=tops.count,
                     level_dbfs=tops.level_dbfs,
                 ),
-                _("Turn the preamp down by 10 dB and take it again."),
+                _("Turn the preamp down by 10 dB and record again."),
             )
         )
     elif reading.soft_clipping is not None:
         found.append(
             Finding(
                 "soft_clipped",
-                _("A stage before the converter rounds off your loudest peaks."),
-                _("Turn the preamp down or move back, then take it again."),
+                _("A stage before the converter saturates on your loudest peaks."),
+                _("Turn the preamp down or move back, then record again."),
             )
         )
     if reading.active_level_dbfs < _LOW_DBFS:
@@ -101,10 +101,10 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
             Finding(
                 "low_level",
                 _(
-                    "Your voice is at {active_level_dbfs:.0f} dBFS, which is faint.",
+                    "Your voice is at {active_level_dbfs:.0f} dBFS, which is low.",
                     active_level_dbfs=reading.active_level_dbfs,
                 ),
-                _("Turn the preamp up, or go closer, and take it again."),
+                _("Turn the preamp up or go closer, and record again."),
             )
         )
     if reading.pitch_hz is None:
@@ -112,7 +112,7 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
             Finding(
                 "whisper",
                 WHISPERED,
-                _("Talk normally if that is how you will be heard."),
+                _("Talk at the level at which you will be heard."),
             )
         )
     gaps = integrity.find_dropouts(samples, rate_hz=reading.rate_hz)
@@ -122,12 +122,12 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
                 "processed",
                 _(
                     "{share:.0%} of the talk is exact silence: another gate or noise remover"
-                    " works on it already.",
+                    " already works on it.",
                     share=gaps.share,
                 ),
                 _(
                     "Switch it off in the sound settings and in the device's own program, then"
-                    " take it again."
+                    " record again."
                 ),
             )
         )
@@ -156,12 +156,12 @@ def _gated(samples: Samples, reading: TalkReading) -> list[Finding]:
         Finding(
             "processed",
             _(
-                "The floor between your words falls in steps: another gate works on the talk"
-                " already."
+                "The noise between your words falls in steps: another gate already works on the"
+                " talk."
             ),
             _(
-                "Switch it off in the sound settings and in the device's own program, then take"
-                " it again."
+                "Switch it off in the sound settings and in the device's own program, then"
+                " record again."
             ),
         )
     ]
@@ -176,14 +176,14 @@ def _band(reading: TalkReading) -> list[Finding]:
             return []
         end_khz = round(end_hz / 1000.0, 1)
         action = _(
-            "A wireless headset in its call mode, or a codec on the way, does that: use a"
-            " cable, or another mode."
+            "A wireless headset in its call mode or a codec on the way does that: use a cable,"
+            " or another mode."
         )
     return [
         Finding(
             "band_limited",
             _(
-                "The talk ends at about {end_khz:g} kHz, so what lies above is unknown and left"
+                "The talk ends at about {end_khz:g} kHz, so the range above is unknown and left"
                 " alone.",
                 end_khz=end_khz,
             ),
@@ -201,12 +201,12 @@ def _around_the_voice(samples: Samples, reading: TalkReading) -> list[Finding]:
             Finding(
                 "far_and_live",
                 _(
-                    "Your room is about as strong as your voice at the microphone: you sit far"
-                    " away in a room that reverberates."
+                    "Your room is about as strong as your voice at the microphone: you are far"
+                    " away in a reverberant room."
                 ),
                 _(
-                    "Go closer first: half the distance is worth 6 dB. The equalizer stays wide,"
-                    " and reverb can be lowered in Clean."
+                    "Go closer first: half the distance gives 6 dB. The equalizer stays wide,"
+                    " and Clean can reduce the reverb."
                 ),
             )
         )
@@ -220,8 +220,8 @@ def _around_the_voice(samples: Samples, reading: TalkReading) -> list[Finding]:
     )
     if under is not None:
         code, what = {
-            "music": ("music_in_talk", _("Music plays under your voice")),
-            "voice": ("background_voice", _("Somebody else talks under your voice")),
+            "music": ("music_in_talk", _("There is music under your voice")),
+            "voice": ("background_voice", _("Someone else talks under your voice")),
         }[under.kind]
         found.append(
             Finding(
@@ -231,7 +231,7 @@ def _around_the_voice(samples: Samples, reading: TalkReading) -> list[Finding]:
                     what=what,
                     under_db=under.under_db,
                 ),
-                _("Take it again where nothing else sounds."),
+                _("Record it again where nothing else sounds."),
                 stops=True,
             )
         )
@@ -246,7 +246,7 @@ def length_findings(duration_s: float) -> list[Finding]:
         Finding(
             "too_short",
             _(
-                "{duration_s:.0f} s of talk tell little of your tone, so the correction is"
+                "{duration_s:.0f} s of talk show little of your tone, so the correction is"
                 " careful.",
                 duration_s=duration_s,
             ),
@@ -268,8 +268,8 @@ def _gaps(gaps: integrity.Dropouts, take: str) -> Finding:
             total_s=1000 * gaps.total_s,
         ),
         _(
-            "Use another USB port without a hub, make the device's buffer larger, and close what"
-            " else records."
+            "Use another USB port without a hub, give the device a larger buffer, and close"
+            " other programs that record."
         ),
     )
 
@@ -280,7 +280,7 @@ def _offset(share: float, take: str) -> Finding:
         "dc_offset",
         _(
             "A constant offset of {share:+.2f} % of full scale ({level:.0f} dBFS) is under the"
-            " {take}: it is taken off before anything is read.",
+            " {take}: it is removed before anything is measured.",
             share=100 * share,
             level=level,
             take=take,

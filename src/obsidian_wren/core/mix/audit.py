@@ -65,7 +65,9 @@ def audit_listener(facts: ListenerFacts, word_levels: Samples | None) -> tuple[V
 
 def _picked(facts: ListenerFacts) -> tuple[Verdict, ...]:
     advice = _(
-        "In {name}, pick “{own_feed}” as the microphone.", name=facts.name, own_feed=facts.own_feed
+        "In {name}, choose “{own_feed}” as the microphone.",
+        name=facts.name,
+        own_feed=facts.own_feed,
     )
     if facts.muted:
         return (
@@ -89,7 +91,7 @@ def _picked(facts: ListenerFacts) -> tuple[Verdict, ...]:
         )
         return (Verdict("picks another", "fault", sentence, advice),)
     if facts.also is not None:
-        second = _("Listens to “{also}” as well: your voice comes twice", also=facts.also)
+        second = _("Listens to “{also}” as well: your voice arrives twice", also=facts.also)
         return (
             Verdict(
                 "two inputs",
@@ -108,7 +110,7 @@ def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
         return ()
     here, mix = facts.rate_hz / 1000.0, facts.mix_rate_hz / 1000.0
     if facts.rate_hz == facts.mix_rate_hz:
-        return (Verdict("one rate", "good", _("{mix:g} kHz all the way", mix=mix)),)
+        return (Verdict("one rate", "good", _("{mix:g} kHz throughout", mix=mix)),)
     if facts.rate_hz > facts.mix_rate_hz:
         return (
             Verdict(
@@ -152,7 +154,7 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
                 "noise removal",
                 "fault",
                 _("Its own noise removal is on"),
-                _("Switch it off in {name}: the room is quiet enough without.", name=facts.name),
+                _("Switch it off in {name}: the room is quiet enough without it.", name=facts.name),
             )
         )
     if facts.auto_gain:
@@ -169,7 +171,7 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "echo cancelling",
                 "fault",
-                _("Its echo cancelling is on: it cuts into you while they speak"),
+                _("Its echo cancelling is on: it cuts into your voice while others speak"),
                 _("With headphones nothing leaks back: switch it off in {name}.", name=facts.name),
             )
         )
@@ -178,10 +180,9 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "returns to sender",
                 "fault",
-                _("Lets you hear yourself, late"),
+                _("Lets you hear yourself, with delay"),
                 _(
-                    "Switch that off in {name}; your headphones can carry your voice without the"
-                    " way round.",
+                    "Switch that off in {name}; your headphones can carry your voice directly.",
                     name=facts.name,
                 ),
             )

@@ -80,7 +80,7 @@ def listener_checks(
         sentence = (
             _("No marker was sent yet")
             if proof is None
-            else _("Another input is picked since the marker: send it again")
+            else _("Another input was chosen after the marker: send it again")
         )
         found.insert(0, Check("unproved", "none", sentence))
     return tuple(found)

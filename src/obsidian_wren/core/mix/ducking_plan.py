@@ -29,7 +29,7 @@ def plan_ducking(
     before the second syllable and returns between phrases, not inside them.
     """
     if not words:
-        return _USUAL, _("Too few words to learn your pauses from: usual times.")
+        return _USUAL, _("Too few words to learn your pauses, so these are usual times.")
     active = active_level(treated, rate_hz=rate_hz).level_dbfs
     return derive_ducking(words, active_dbfs=active, room_dbfs=room_dbfs)
 
@@ -55,8 +55,8 @@ def derive_ducking(
         else _USUAL_RELEASE_MS
     )
     because = _(
-        "19 of 20 pauses inside your phrases are over in {hold:.0f} ms, so it holds that"
-        " long; between phrases you pause long enough to be back in {release:.0f} ms.",
+        "19 of 20 pauses inside your phrases end within {hold:.0f} ms, so it holds that long;"
+        " between phrases you pause long enough for a release of {release:.0f} ms.",
         hold=hold,
         release=release,
     )

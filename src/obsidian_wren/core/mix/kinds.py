@@ -70,7 +70,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
         {"voice": SourceShare(0.0), "second": _SECOND, "clips": _CLIPS},
         {
             "music": _NOT_ASKED,
-            "computer": _("it may hold the call itself"),
+            "computer": _("it may contain the call itself"),
             "return": _("nobody should hear themselves or another call"),
         },
         _(
@@ -87,7 +87,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "second": _("a game chat is for one voice"),
             "clips": _("a game chat opens on any sound"),
             "music": _("a game chat opens on any sound"),
-            "computer": _("it holds the game, and the crew in it"),
+            "computer": _("it contains the game and its voices"),
             "return": _("nobody should hear themselves or another call"),
         },
         _("Voice only: a narrow path with a threshold that anything else would open."),
@@ -118,7 +118,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "clips": _CLIPS,
             "music": _BED,
         },
-        {"computer": _("it plays what has tracks of its own already")},
+        {"computer": _("it plays sources that have tracks of their own")},
         _("A mix to work on keeps headroom; each source has a track of its own too."),
     ),
     "headphones": KindRule(
@@ -132,7 +132,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "computer": SourceShare(6.0),
             "music": SourceShare(8.0),
         },
-        {"voice": _("your own voice would come late; direct monitoring or Hear live is for that")},
+        {"voice": _("your own voice would come late; use direct monitoring or Hear live for that")},
         _("For hours at the ear: −23 LUFS, and no peak over −6 dBTP."),
     ),
     "second computer": KindRule(
@@ -143,9 +143,9 @@ RULES: Mapping[DestinationKind, KindRule] = {
         {
             "music": _NOT_ASKED,
             "computer": _NOT_ASKED,
-            "return": _("it may hold what the second computer plays"),
+            "return": _("it may contain what the second computer plays"),
         },
-        _("It sends on what it gets, so it gets what a call does, in stereo."),
+        _("It passes on what it gets, so it gets what a call gets, in stereo."),
     ),
 }
 

@@ -139,7 +139,7 @@ def _send(
     )
     drop = _("; drops {duck:g} dB more while you speak", duck=duck) if duck else ""
     because = _(
-        "It comes at {on:.1f} LUFS and belongs {where}{drop}.",
+        "It is at {on:.1f} LUFS and belongs {where}{drop}.",
         on=known.on(channels),
         where=where,
         drop=drop,

@@ -109,7 +109,7 @@ def derive_return(
     word = _("up") if gain > 0 else _("down")
     because.append(
         _(
-            "It comes at {lufs:.1f} LUFS: {gain:.1f} dB {word}, to {aim_lufs:.0f}.",
+            "It is at {lufs:.1f} LUFS: {gain:.1f} dB {word}, to {aim_lufs:.0f}.",
             lufs=before.lufs,
             gain=abs(gain),
             word=word,

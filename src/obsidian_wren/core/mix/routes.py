@@ -153,7 +153,7 @@ def admit(routing: Routing, send: Send) -> Routing:
         names = named(wanted, loop)
         raise RouteRefused(
             _(
-                "That would be a loop: {names}. Keep {name} from {name_2}, or cut the way"
+                "That would be a loop: {names}. Keep {name} out of {name_2}, or break the loop"
                 " elsewhere.",
                 names=" → ".join(names),
                 name=source.name,

@@ -42,7 +42,7 @@ def audit_feed(
                 "nobody",
                 "note",
                 _("No program listens yet"),
-                _("Pick “{feed}” as the microphone in your program.", feed=feed),
+                _("Choose “{feed}” as the microphone in your program.", feed=feed),
             ),
         )
     found = []
@@ -62,7 +62,7 @@ def audit_feed(
                     "turned down",
                     "fault",
                     _(
-                        "{program} takes it at {volume_percent:.0f} %",
+                        "{program} records it at {volume_percent:.0f} %",
                         program=one.program,
                         volume_percent=one.volume_percent,
                     ),
@@ -82,7 +82,7 @@ def audit_output(output: str | None) -> tuple[Verdict, ...]:
                 "no output",
                 "note",
                 _("No output is chosen, so nothing is played"),
-                _("Choose the output that your headphones are on. Loudspeakers would howl."),
+                _("Choose the output your headphones are on. Loudspeakers would howl."),
             ),
         )
     return (Verdict("plays", "good", _("Plays to {output}", output=output)),)

@@ -86,7 +86,7 @@ def _pick(listener: str, found: Arrived) -> str:
     if found.own_feed is None:
         return _("Check what {listener} is set to hear.", listener=listener)
     return _(
-        "In {listener}, pick “{own_feed}” as the microphone.",
+        "In {listener}, choose “{own_feed}” as the microphone.",
         listener=listener,
         own_feed=found.own_feed,
     )
@@ -105,7 +105,7 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
                 else _("Plays {off:.0f} % too low", off=abs(off))
             ),
             _(
-                "{listener} takes sound of one rate for another. Set its rate to that of the feed.",
+                "{listener} assumes the wrong sample rate. Set its rate to that of the feed.",
                 listener=listener,
             ),
         )
@@ -128,10 +128,10 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
             return Verdict(
                 "too many gaps",
                 "fault",
-                _("Too much of the sound was lost to tell what arrives"),
+                _("Too much of the sound was lost to say what arrives"),
                 _(
-                    "Close what keeps this computer busy, and send the marker again. If that does"
-                    " not help, check what {listener} is set to hear.",
+                    "Close programs that keep this computer busy, and send the marker again. If"
+                    " that does not help, check what {listener} is set to hear.",
                     listener=listener,
                 ),
             )
@@ -163,7 +163,7 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
         return Verdict(
             "two feeds",
             "fault",
-            _("Gets “{other_feed}” as well: your voice comes twice", other_feed=found.other_feed),
+            _("Gets “{other_feed}” as well: your voice arrives twice", other_feed=found.other_feed),
             _(
                 "In {listener}, switch the second input off: together they sound hollow.",
                 listener=listener,
@@ -192,12 +192,12 @@ def _hears_itself(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             "hears itself",
             "fault",
             _(
-                "The others hear themselves, {softer_db:.0f} dB softer than they send",
+                "Others hear themselves, {softer_db:.0f} dB softer than they send",
                 softer_db=max(-found.hears_itself_db, 0.0),
             ),
             _(
-                "Your loudspeaker reaches your microphone. Use headphones with {listener}, or let"
-                " what the loudspeaker plays be taken out, in Delay and load.",
+                "Your loudspeaker reaches your microphone. Use headphones with {listener}, or"
+                " switch on “What the loudspeaker plays” in Delay and load.",
                 listener=listener,
             ),
         ),
@@ -216,8 +216,8 @@ def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:
                 returned_ms=found.returned_ms,
             ),
             _(
-                "In {listener}, switch off hearing yourself. Its return is never sent on to it,"
-                " so nothing howls meanwhile.",
+                "In {listener}, switch off hearing yourself. Its return is never sent back to"
+                " it, so nothing howls meanwhile.",
                 listener=listener,
             ),
         ),
@@ -231,10 +231,10 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "gaps",
                 "note",
-                _("Pieces of it are missing"),
+                _("Parts of it are missing"),
                 _(
-                    "Send the marker again. If they go on missing, raise the buffer in"
-                    " {listener} and close what keeps this computer busy.",
+                    "Send the marker again. If parts are still missing, raise the buffer in"
+                    " {listener} and close programs that keep this computer busy.",
                     listener=listener,
                 ),
             )
@@ -246,8 +246,8 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
                 "fault",
                 _("Arrives twice, {echo_ms:.0f} ms apart", echo_ms=found.echo_ms),
                 _(
-                    "{listener} gets one voice by two ways. Look for a second input of it, or a"
-                    " program that passes on what it plays.",
+                    "{listener} gets one voice by two routes. Look for a second input in it, or"
+                    " a program that passes on what it plays.",
                     listener=listener,
                 ),
             )
@@ -257,8 +257,8 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "upside down",
                 "note",
-                _("Arrives upside down"),
-                _("Nobody hears that alone; mixed with the raw voice it sounds thin."),
+                _("Arrives inverted"),
+                _("Alone, nobody hears that; mixed with the raw voice it sounds thin."),
             )
         )
     if found.rate_ppm is not None and abs(found.rate_ppm) > _CLOCK_PPM:
@@ -288,7 +288,7 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "cuts words",
                 "fault",
-                _("{share} % of the words do not come through", share=share),
+                _("{share} % of the words do not arrive", share=share),
                 _(
                     "Lower the activation threshold in {listener}, or switch it off: your gate"
                     " already does this.",
@@ -315,7 +315,7 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
                 "auto gain",
                 "fault",
                 _(
-                    "Something turns the voice up and down by {wander_db:.0f} dB",
+                    "Something changes the level of the voice by {wander_db:.0f} dB",
                     wander_db=again.wander_db,
                 ),
                 _(
@@ -330,12 +330,12 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "turned up" if up else "turned down",
                 "fault",
-                _("Something turns the voice up by {size:.0f} dB", size=size)
+                _("Something raises the voice by {size:.0f} dB", size=size)
                 if up
-                else _("Something turns the voice down by {size:.0f} dB", size=size),
+                else _("Something lowers the voice by {size:.0f} dB", size=size),
                 _(
                     "Look for a microphone level, auto gain or echo cancelling in {listener}:"
-                    " the mix comes at the loudness that it needs.",
+                    " the mix already has the loudness it needs.",
                     listener=listener,
                 ),
             )
@@ -349,7 +349,7 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
                     "Carries the voice up to {reaches_hz:.1f} kHz",
                     reaches_hz=again.reaches_hz / 1000.0,
                 ),
-                _("If {listener} offers a better connection, take it.", listener=listener),
+                _("If {listener} offers a better connection, use it.", listener=listener),
             )
         )
     return tuple(verdicts)

@@ -215,7 +215,7 @@ def _room_said(found: BeforeAfter) -> list[str]:
     if before is None or after is None or before < _SILENT_DBFS:
         return []
     if after < _SILENT_DBFS:
-        return [_("Your room cannot be heard in pauses any more.")]
+        return [_("Your room can no longer be heard in pauses.")]
     fall = before - after
     if fall >= _ROOM_DB:
         return [_("Your room is {fall} dB quieter in pauses.", fall=plain(fall, 0))]

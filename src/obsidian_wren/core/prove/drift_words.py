@@ -12,7 +12,7 @@ import numpy as np
 from obsidian_wren.core.prove.drift import Drift, DriftCause
 from obsidian_wren.core.wording import _
 
-_KEEP = _("or keep it and recalculate what stands on it")
+_KEEP = _("or keep it and recalculate what depends on it")
 _LOW_HZ, _HIGH_HZ = 500.0, 2000.0
 
 
@@ -56,8 +56,8 @@ def say(
         ),
         "slider": (
             _(
-                "A slider after the converter is {size} {higher}: voice and room moved together,"
-                " and so did the converter's own steps.",
+                "A slider after the converter is {size} {higher}: voice, room and the"
+                " converter's own steps moved together.",
                 size=size,
                 higher=_higher(more),
             ),
@@ -70,9 +70,9 @@ def say(
         ),
         "pad": (
             (
-                _("A pad of {estimate:.0f} dB is out now.", estimate=abs(cause.estimate))
+                _("A pad of {estimate:.0f} dB was switched out.", estimate=abs(cause.estimate))
                 if more
-                else _("A pad of {estimate:.0f} dB is in now.", estimate=abs(cause.estimate))
+                else _("A pad of {estimate:.0f} dB was switched in.", estimate=abs(cause.estimate))
             ),
             (
                 _("Switch it in again, {keep}.", keep=_KEEP)
@@ -82,36 +82,30 @@ def say(
         ),
         "screen": (
             (
-                _(
-                    "Your voice is brighter and the room is not: a pop screen or foam was"
-                    " taken away."
-                )
+                _("Your voice is brighter and the room is not: a pop screen or foam was removed.")
                 if more
-                else _(
-                    "Your voice is duller and the room is not: a pop screen or foam was put"
-                    " in front."
-                )
+                else _("Your voice is duller and the room is not: a pop screen or foam was added.")
             ),
             (
                 _("Put it back, {keep}.", keep=_KEEP)
                 if more
-                else _("Take it away, {keep}.", keep=_KEEP)
+                else _("Remove it, {keep}.", keep=_KEEP)
             ),
         ),
         "hum": (
             _("Mains hum is {size} {higher}.", size=size, higher=_higher(more)),
-            _("Look for what was plugged in near the cable, and for a charger or a lamp.")
+            _("Look for something newly plugged in near the cable, and for a charger or a lamp.")
             if more
             else _("Nothing to do, {keep}.", keep=_KEEP),
         ),
         "reverb": (
             (
-                _("The room is {size} stronger beside your voice.", size=size)
+                _("The room is {size} stronger in proportion to your voice.", size=size)
                 if more
-                else _("The room is {size} weaker beside your voice.", size=size)
+                else _("The room is {size} weaker in proportion to your voice.", size=size)
             ),
             _(
-                "Look what changed: a door, a curtain, another room. Put it back, {keep}.",
+                "Look for what changed: a door, a curtain, another room. Put it back, {keep}.",
                 keep=_KEEP,
             ),
         ),
@@ -130,8 +124,8 @@ def say(
                 )
             ),
             _(
-                "Say the sentence again as you usually talk. If this is how you talk now, record"
-                " your takes again."
+                "Read the sentence again as you usually talk. If this is how you talk now,"
+                " record your takes again."
             ),
         ),
     }
@@ -181,8 +175,8 @@ def _angle(cause: DriftCause, then_deg: float | None) -> DriftSentence:
     more = change > 0.0
     sentence = (
         _(
-            "The microphone points better at your mouth: the direct sound is {change:.1f} dB"
-            " {higher}, and low tones did not change",
+            "The microphone points more directly at your mouth: the direct sound is"
+            " {change:.1f} dB {higher}, and low tones did not change",
             change=abs(change),
             higher=_higher(more),
         )
@@ -199,7 +193,7 @@ def _angle(cause: DriftCause, then_deg: float | None) -> DriftSentence:
         ends = [turned_to_deg(then_deg, change + way * error) for way in (-1.0, 1.0)]
         within = max(1.0, abs(ends[0] - ends[1]) / 2.0)
         sentence += _(
-            ", as of a cardioid turned from {then_deg:.0f} to {now:.0f} ± {within:.0f}°",
+            ", like a cardioid turned from {then_deg:.0f} to {now:.0f} ± {within:.0f}°",
             then_deg=then_deg,
             now=now,
             within=within,
@@ -215,11 +209,11 @@ def _noise(drift: Drift, *, more: bool) -> DriftSentence:
     centre = float(np.exp(np.sum(power * np.log(change.noise_hz)) / max(np.sum(power), 1e-9)))
     size = float(change.now.floor_dbfs_a - change.then.floor_dbfs_a)
     like = (
-        _("as of a fan, a heater or traffic")
+        _("like a fan, a heater or traffic")
         if centre < _LOW_HZ
-        else _("as of an open window, rain or a hissing device")
+        else _("like an open window, rain or a hissing device")
         if centre > _HIGH_HZ
-        else _("as of a fan, a computer or an open window")
+        else _("like a fan, a computer or an open window")
     )
     if not more:
         return DriftSentence(
@@ -227,7 +221,7 @@ def _noise(drift: Drift, *, more: bool) -> DriftSentence:
                 "The room is quieter, by {size:.1f} dB(A): something that ran then is off.",
                 size=abs(size),
             ),
-            _("Nothing to put back. Recalculate what stands on the noise floor."),
+            _("Nothing to put back. Recalculate what depends on the noise floor."),
         )
     return DriftSentence(
         _(
@@ -254,20 +248,23 @@ def _down(more: bool) -> str:
 _WITHOUT_NUMBER = {
     "processing": DriftSentence(
         _(
-            "Something takes the noise away before it gets here: the computer's enhancements, or"
-            " noise removal of the device, are on."
+            "Something removes the noise before it gets here: enhancements of the computer or"
+            " noise removal in the device are on."
         ),
         _("Switch them off, then check again."),
     ),
     "microphone": DriftSentence(
-        _("Voice and room sound different alike: this is another microphone, channel or pattern."),
         _(
-            "Check which microphone and which channel is used. For a new microphone, calibrate"
+            "Voice and room changed in the same way: this is another microphone, channel or"
+            " pattern."
+        ),
+        _(
+            "Check which microphone and which channel are used. For a new microphone, calibrate"
             " again."
         ),
     ),
     "unexplained": DriftSentence(
-        _("A part of the change has no cause that can be told from two takes."),
+        _("Part of the change has no cause that two takes can show."),
         _("Record the takes again, then recalculate."),
     ),
 }

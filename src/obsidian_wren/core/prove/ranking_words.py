@@ -15,7 +15,7 @@ SPEED_OF_SOUND_M_S = 343.0
 _MATTERS_DB = 0.5
 # A part so far under the whole is not heard in it.
 _COVERED_DB = 6.0
-_TIE = _("Nothing that listeners hear decides between them. Take the one that is more at hand.")
+_TIE = _("Listeners hear nothing that decides between them. Take the handier one.")
 _AT_ONE_PLACE_CM = 1.0
 
 
@@ -30,7 +30,7 @@ class RankingSentence:
 def choice(ranking: Ranking, *, first: str, second: str) -> RankingSentence:
     """Which to take, and what decides."""
     if ranking.better is None:
-        return RankingSentence(_("Either serves"), _TIE)
+        return RankingSentence(_("Either will do"), _TIE)
     better = second if ranking.better == "second" else first
     sign = 1.0 if ranking.better == "second" else -1.0
     decides = [one for one in ranking.differences if one.weighs_db * sign >= _MATTERS_DB]
@@ -79,7 +79,7 @@ def difference(one: Difference, *, first: str, second: str) -> RankingSentence:
 _TITLES = {
     "noise": _("Noise at equal voice"),
     "hiss": _("Hiss at equal voice"),
-    "room": _("Room after a word"),
+    "room": _("Reverb after a word"),
     "plosives": _("Plosives"),
     "sibilance": _("Sibilance"),
 }
@@ -98,10 +98,12 @@ def _compared(one: Difference, first: str, second: str) -> str:
     better, worse = (second, first) if here < there else (first, second)
     size = f"{abs(here - there):.0f} dB"
     sentence = {
-        "noise": _("{better} hears {size} less noise beside your voice.", better=better, size=size),
+        "noise": _(
+            "{better} picks up {size} less noise under your voice.", better=better, size=size
+        ),
         "hiss": _("{worse} hisses {size} more from 5 kHz up", worse=worse, size=size),
         "room": _(
-            "{better} hears less of your room: after a word it falls {size} lower.",
+            "{better} picks up less of your room: after a word it falls {size} lower.",
             better=better,
             size=size,
         ),
@@ -116,7 +118,7 @@ def _compared(one: Difference, first: str, second: str) -> str:
                 said=sentence,
                 under=under,
             )
-        return _("{said}, and that is a good part of its noise.", said=sentence)
+        return _("{said}, which is a good part of its noise.", said=sentence)
     if abs(one.weighs_db) < _MATTERS_DB:
         return _("{said} It does not matter here: both are quiet enough.", said=sentence)
     return sentence
@@ -150,8 +152,8 @@ def in_time(
         return RankingSentence(
             _("Delay and polarity unknown"),
             _(
-                "The two sounds do not agree in time, so neither delay nor polarity is known."
-                " Put both microphones before the same mouth and record again."
+                "The two sounds do not line up in time, so neither delay nor polarity is known."
+                " Put both microphones in front of the same mouth and record again."
             ),
         )
     delay_ms = delay_samples / rate_hz * 1000.0
@@ -174,5 +176,5 @@ def in_time(
             side=side,
         )
     if inverted:
-        place += _(" Mixed together the two cancel: invert one.")
+        place += _(" Mixed together they cancel: invert one.")
     return RankingSentence(title, place)

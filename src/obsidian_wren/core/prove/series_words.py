@@ -17,9 +17,9 @@ def verdict(tally: Tally, *, kind: Kind, first: str, second: str) -> str:
     chance = _("Chance alone would do this {often}.", often=often(tally.p))
     if kind == "which":
         if tally.heard:
-            return _("You hear which is {first}. {chance}", first=first, chance=chance)
+            return _("You can hear which is {first}. {chance}", first=first, chance=chance)
         return _(
-            "You do not tell {first} from {second}. {chance}",
+            "You cannot tell {first} from {second}. {chance}",
             first=first,
             second=second,
             chance=chance,
@@ -28,7 +28,7 @@ def verdict(tally: Tally, *, kind: Kind, first: str, second: str) -> str:
         liked = first if tally.first > tally.rounds / 2.0 else second
         return _("You prefer {liked}. {chance}", liked=liked, chance=chance)
     if tally.p < _NEARLY:
-        return _("Perhaps you hear it; a longer series would tell. {chance}", chance=chance)
+        return _("Perhaps you hear it; a longer series would show. {chance}", chance=chance)
     return _(
         "You do not hear a difference between {first} and {second}. {chance}",
         first=first,

@@ -26,7 +26,9 @@ from obsidian_wren.ports.system_sound import (
 )
 from obsidian_wren.ports.world import SourceGone
 
-_NOT_HERE = _("PortAudio can set nothing of the system. Set it in the system’s own sound settings.")
+_NOT_HERE = _(
+    "PortAudio cannot change system settings. Change them in the system’s own sound settings."
+)
 # A device that converts whatever is asked claims more channels than any microphone has.
 _MOST_CHANNELS = 8
 
@@ -117,8 +119,8 @@ class PortAudioSystem:
             raise NoSoundServer(
                 "no-loopback",
                 _(
-                    "This system makes no inputs of its own. Install a loopback device, then"
-                    " give this feed its name; “{title}” is none.",
+                    "This system cannot create inputs. Install a loopback device, then give"
+                    " this feed its name; “{title}” is not one.",
                     title=title,
                 ),
             )
@@ -177,7 +179,7 @@ class PortAudioSystem:
             if device.id == name and device.direction == direction:
                 return device
         raise SourceGone(
-            _("This device is not there now. Plug it in, then start the program again.")
+            _("This device is not connected. Plug it in, then start the program again.")
         )
 
 

@@ -69,11 +69,11 @@ class SystemComputer:
 
     def unplug(self, state: dict[str, Any], device_id: str) -> dict[str, Any]:
         """Nobody can pull a real plug from here."""
-        raise NoSoundServer("by-hand", _("Pull the plug itself: this is a real computer."))
+        raise NoSoundServer("by-hand", _("Unplug it by hand: this is a real computer."))
 
     def plug_in(self, state: dict[str, Any], device_id: str) -> dict[str, Any]:
         """Nobody can plug a real device in from here."""
-        raise NoSoundServer("by-hand", _("Plug it in itself: this is a real computer."))
+        raise NoSoundServer("by-hand", _("Plug it in by hand: this is a real computer."))
 
     def _device(self, device_id: str) -> SoundDevice:
         for device in self._system.seen.devices:

@@ -27,10 +27,7 @@ def connected() -> Iterator[Any]:
     if not libpulse.is_there():
         raise NoSoundServer(
             "no-library",
-            _(
-                "The library of the sound server is missing. Install Debian's libpulse0, then"
-                " try again."
-            ),
+            _("The sound server's library is missing. Install Debian's libpulse0, then try again."),
         )
     try:
         pulse = _answering()
@@ -93,7 +90,7 @@ def needed(pulse: Any, name: str) -> Any:
     """A source or a sink. Raises SourceGone."""
     found = source_named(pulse, name) or sink_named(pulse, name)
     if found is None:
-        raise SourceGone(_("There is no “{name}” now. Plug it in, then try again.", name=name))
+        raise SourceGone(_("“{name}” is not there now. Plug it in, then try again.", name=name))
     return found
 
 

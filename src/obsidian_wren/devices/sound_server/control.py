@@ -75,7 +75,7 @@ class SoundServer:
             except LOST:
                 # It went while it was asked.
                 new = Surroundings(
-                    missing=("no-server", _("The sound server went away. Start it again."))
+                    missing=("no-server", _("The sound server stopped. Start it again."))
                 )
             changed = new != self._seen
             self._seen = new
@@ -106,7 +106,10 @@ class SoundServer:
             found = source_named(pulse, name)
         if found is None:
             raise SourceGone(
-                _("There is no microphone “{name}” now. Plug it in, then try again.", name=name)
+                _(
+                    "The microphone “{name}” is not there now. Plug it in, then try again.",
+                    name=name,
+                )
             )
         return ServerMicrophone(
             name,
@@ -220,7 +223,7 @@ class SoundServer:
             source = source_named(pulse, microphone)
             if source is None:
                 raise SourceGone(
-                    _("There is no microphone “{microphone}” now.", microphone=microphone)
+                    _("The microphone “{microphone}” is not there now.", microphone=microphone)
                 )
             try:
                 pulse.source_output_move(index, source.index)
@@ -232,7 +235,7 @@ class SoundServer:
         with connected() as pulse:
             sink = sink_named(pulse, output)
             if sink is None:
-                raise SourceGone(_("There is no output “{output}” now.", output=output))
+                raise SourceGone(_("The output “{output}” is not there now.", output=output))
             try:
                 pulse.sink_input_move(index, sink.index)
             except pulsectl.PulseError as error:
@@ -267,8 +270,8 @@ class SoundServer:
             raise NoSoundServer(
                 "not-settable",
                 _(
-                    "The sound server lets no program set this. Set it in the sound settings of"
-                    " the system."
+                    "The sound server lets no program change this. Change it in the sound"
+                    " settings of the system."
                 ),
             )
 

@@ -59,8 +59,8 @@ def ensure_input(folder: Path, key: str, title: str, channels: int = 1) -> PipeF
                 raise NoSoundServer(
                     "no-input",
                     _(
-                        "The sound server would not make the input “{title}”. Start it anew,"
-                        " then try again.",
+                        "The sound server did not create the input “{title}”. Restart it, then"
+                        " try again.",
                         title=title,
                     ),
                 )
@@ -177,7 +177,7 @@ def _hold(path: Path, title: str) -> int:
         raise NoSoundServer(
             "taken",
             _(
-                "Another Obsidian Wren of yours feeds “{title}” already. End it: this one takes"
+                "Another Obsidian Wren of yours already feeds “{title}”. End it: this one takes"
                 " over by itself.",
                 title=title,
             ),

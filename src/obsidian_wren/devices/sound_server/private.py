@@ -40,8 +40,8 @@ def _not_private(folder: Path) -> Told:
     return NoSoundServer(
         "not-private",
         _(
-            "{folder} is not a folder of yours alone, so your voice would lie open to others."
-            " Remove it, or set XDG_RUNTIME_DIR to a folder of your own.",
+            "{folder} is not private to you, so others could read your voice. Remove it, or set"
+            " XDG_RUNTIME_DIR to a private folder.",
             folder=folder,
         ),
     )

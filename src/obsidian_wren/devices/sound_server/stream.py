@@ -22,7 +22,7 @@ FLAGS = (
 def unheard_of(channels: int) -> str:
     """Why a device of so many channels cannot be opened."""
     return _(
-        "the sound server’s library gives no stream of {channels}",
+        "the sound server’s library offers no stream of {channels}",
         channels=ngettext("{count} channel", "{count} channels", channels),
     )
 

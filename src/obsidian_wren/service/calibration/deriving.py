@@ -51,8 +51,8 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
         raise Refused(
             "no-decay",
             _(
-                "No octave of it decays far enough over the room's noise. Clap louder, once, or"
-                " quieten the room, and take it again."
+                "No octave of it decays far enough above the room's noise. Clap once, louder,"
+                " or make the room quieter, and record again."
             ),
         )
     derive_levels(ctx)

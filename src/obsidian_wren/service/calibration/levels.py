@@ -207,8 +207,8 @@ def _quiet_predicted(ctx: RigContext) -> str | None:
     if not change or ctx.takes.quiet.gain_db is None:
         return None
     return _(
-        "The room was taken at {gain_db:g} dB gain; its level is moved by {change:+g} dB"
-        " here, a prediction until you take it again.",
+        "The room was recorded at {gain_db:g} dB gain; its level is moved by {change:+g} dB"
+        " here, a prediction until you record it again.",
         gain_db=ctx.takes.quiet.gain_db,
         change=change,
     )

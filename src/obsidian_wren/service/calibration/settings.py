@@ -43,7 +43,7 @@ def change_setting(
         if row is None:
             raise Refused(
                 "no-setting",
-                _("There is no such setting yet. Take what it is derived from first."),
+                _("There is no such setting yet. First record what it is derived from."),
             )
         row.pinned = pinned
         if not pinned:
@@ -96,21 +96,21 @@ def change_preferences(app: AppContext, preferences: PreferencesBody) -> None:
             target.get("kind") == "imported"
             and session.get(TargetRow, target.get("id") or 0) is None
         ):
-            raise Refused("no-target", _("This target is no longer kept. Import it again."))
+            raise Refused("no-target", _("This target is no longer stored. Import it again."))
         if (
             target.get("kind") == "reference take"
             and current_takes(session, rig).of("reference") is None
         ):
             raise Refused(
-                "no-reference", _("There is no reference take yet. Take or import one first.")
+                "no-reference", _("There is no reference take yet. Record or import one first.")
             )
         aims = preferences.aims
         if aims is not None and aims.peaks_dbfs[0] >= aims.peaks_dbfs[1]:
             raise Refused(
                 "aim",
                 _(
-                    "The target for peaks needs its lower end under its upper end. Fix it and"
-                    " try again."
+                    "The lower end of the target for peaks has to be under its upper end. Fix"
+                    " it and try again."
                 ),
             )
         rig.preferences = body

@@ -44,7 +44,7 @@ def switch_stage(app: AppContext, key: str, on: bool | None) -> None:
         if row is None:
             raise Refused(
                 "no-stage",
-                _("This stage is not derived yet. Take what it is derived from first."),
+                _("This stage is not derived yet. First record what it is derived from."),
             )
         if kind.stays_on is not None and on is False:
             raise Refused(kind.kind, kind.stays_on)
@@ -59,7 +59,9 @@ def order_stages(app: AppContext, order: Sequence[str]) -> None:
     """Put the stages in another sequence; an empty one is the default."""
     with change(
         app,
-        _("Another sequence of the stages") if order else _("The default sequence of the stages"),
+        _("Changed the sequence of the stages")
+        if order
+        else _("The default sequence of the stages"),
     ) as session:
         ctx = in_hand(app, session)
         there = order_of(ctx.rig)
@@ -84,11 +86,11 @@ def add_stage(app: AppContext, kind: str) -> None:
     with change(app, _("Added a further {title}", title=title)) as session:
         ctx = in_hand(app, session)
         if not chain_is_whole(ctx):
-            raise Refused("no-chain", _("There is no chain yet to add to. Read the passage first."))
+            raise Refused("no-chain", _("There is no chain to add to yet. Read the passage first."))
         sequence = list(order_of(ctx.rig))
         key = next_key(kind, sequence)
         if key is None:
-            raise Refused("no-more", _("There can be no further {title}.", title=title))
+            raise Refused("no-more", _("Another {title} cannot be added.", title=title))
         last = max(
             at
             for at, other in enumerate(sequence)
@@ -143,7 +145,7 @@ def add_band(app: AppContext, key: str, band: BandValue) -> None:
             raise Refused(
                 "no-more",
                 _(
-                    "It has {most_bands} bands already. Remove it, or use them.",
+                    "It already has {most_bands} bands. Remove one, or use those.",
                     most_bands=_MOST_BANDS,
                 ),
             )

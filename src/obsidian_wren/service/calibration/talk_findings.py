@@ -16,11 +16,11 @@ from obsidian_wren.service.rig.context import RigContext
 _TITLES: dict[str, tuple[str, Where]] = {
     "floor_mismatch": (_("The noise floor differs under your voice"), "room"),
     "far_and_live": (_("You sit far away in a live room"), "room"),
-    "music_in_talk": (_("Music plays under your voice"), "room"),
-    "background_voice": (_("Somebody else talks under your voice"), "room"),
-    "processed": (_("Something else gates your voice already"), "computer"),
-    "band_limited": (_("The sound ends like a wall"), "computer"),
-    "rate_mismatch": (_("Room and voice were taken at two rates"), "computer"),
+    "music_in_talk": (_("There is music under your voice"), "room"),
+    "background_voice": (_("Someone else talks under your voice"), "room"),
+    "processed": (_("Another gate already works on your voice"), "computer"),
+    "band_limited": (_("The sound ends abruptly at the top"), "computer"),
+    "rate_mismatch": (_("Room and voice have different sample rates"), "computer"),
 }
 
 

@@ -40,8 +40,8 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
             raise Refused(
                 "no-quiet",
                 _(
-                    "The room was not taken yet, so it is unknown where your voice ends and the"
-                    " room begins. Do Quiet first."
+                    "The room has not been recorded, so it is unknown where your voice ends and"
+                    " the room begins. Do Quiet first."
                 ),
             )
         return

@@ -47,7 +47,7 @@ class Working:
             if self._ended.is_set():
                 raise Refused(
                     ENDED,
-                    _("Recalculating was ended. Everything is as it was before you asked."),
+                    _("The recalculation was stopped. Everything is as it was before."),
                 )
             tell(min(_MOST_SHARE, done / self._expected))
             done += 1

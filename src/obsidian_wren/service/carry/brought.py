@@ -74,7 +74,7 @@ def require_brought(ctx: RigContext) -> Brought:
     except ValueError as error:
         raise Refused(
             "unreadable-brought",
-            _("What is kept of the brought file cannot be read. Put it away."),
+            _("The imported file can no longer be read. Put it away."),
         ) from error
     if found is None:
         raise Refused("no-file", _("There is no file to bring over. Bring one in first."))

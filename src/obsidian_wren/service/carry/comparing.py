@@ -43,8 +43,8 @@ def file_of(ctx: RigContext, version_id: int) -> CalibrationFile:
         raise Refused(
             "old-version",
             _(
-                "This version was kept in a form that cannot be compared any more. Bring it back"
-                " and confirm a step: that keeps it anew."
+                "This version is stored in a form that can no longer be compared. Bring it back"
+                " and confirm a step: that stores it again."
             ),
         ) from error
 

@@ -53,15 +53,15 @@ def bring_equalizer(app: AppContext, path: Path, name: str) -> None:
     if not bands:
         raise Refused(
             "flat",
-            _("{called} is flat within 0.25 dB: there is nothing to take over.", called=called),
+            _("{called} is flat within 0.25 dB: there is nothing to use.", called=called),
         )
-    with change(app, _("Took in {called}", called=called)) as session:
+    with change(app, _("Imported {called}", called=called)) as session:
         ctx = in_hand(app, session)
         if not chain_is_whole(ctx):
-            raise Refused("no-chain", _("There is no chain yet to add to. Read the passage first."))
+            raise Refused("no-chain", _("There is no chain to add to yet. Read the passage first."))
         key = further_equalizer(ctx)
         if key is None:
-            raise Refused("no-more", _("There can be no further equalizer. Remove one in Steady."))
+            raise Refused("no-more", _("No further equalizer can be added. Remove one in Steady."))
         because = _(
             "From {called}; {residual_rms_db:.1f} dB rms of its curve remain.",
             called=called,

@@ -59,8 +59,8 @@ def portable_of(file: CalibrationFile) -> Portable:
         where = ".".join(str(part) for part in first["loc"])
         raise BadCalibration(
             _(
-                "What the file wants of the voice cannot be, at {where}: {msg}. Fix it, or save"
-                " it again from Prove, Carry.",
+                "An impossible value in the file, at {where}: {msg}. Fix it, or save it again"
+                " from Prove, Carry.",
                 where=where,
                 msg=first["msg"],
             )

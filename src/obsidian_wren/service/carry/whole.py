@@ -54,7 +54,7 @@ def settings_file(ctx: RigContext) -> dict[str, Any]:
     Refused before there is a chain."""
     session, rig = ctx.session, ctx.rig
     if chain_rows.chain_specs(ctx) is None:
-        raise Refused("no-chain", _("There is no calibration yet: Tone has to be fitted first."))
+        raise Refused("no-chain", _("There is no calibration yet: fit the tone first."))
     takes = current_takes(session, rig)
     send = session.get_one(Derivation, (rig.id, "send")).body
     readings = {

@@ -37,8 +37,8 @@ _MOST_TRIES = 3
 
 
 _ENDED = _(
-    "What computes ended before it was done, maybe for want of memory. Close other programs, then"
-    " try again. Nothing that was kept is lost."
+    "The worker ended before it was done, perhaps for lack of memory. Close other programs,"
+    " then try again. Nothing that was saved is lost."
 )
 
 

@@ -51,7 +51,7 @@ def export_response(app: AppContext, what: str) -> tuple[str, str]:
             )
         specs = chain_rows.tone_specs(ctx)
         if specs is None:
-            raise Refused("no-chain", _("There is no correction yet: Tone has to be fitted first."))
+            raise Refused("no-chain", _("There is no correction yet: fit the tone first."))
         rows = chain_rows.correction_rows(specs, rig.rate_hz)
         return "correction.txt", response_text(
             rows,
@@ -71,7 +71,7 @@ def export_equalizer(app: AppContext, what: str, rate_hz: int) -> tuple[str, byt
         bands = [chain_rows.band_of(row.value) for row in band_rows(ctx)]
         fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
     if not fitted:
-        raise Refused("no-chain", _("There is no equalizer yet: Tone has to be fitted first."))
+        raise Refused("no-chain", _("There is no equalizer yet: fit the tone first."))
     if what == "biquads":
         return "equalizer.csv", biquads_csv(bands, rate_hz=rate_hz).encode(), "text/csv"
     return "equalizer.wav", impulse_wav(bands, rate_hz=rate_hz), "audio/wav"

@@ -58,7 +58,7 @@ def hear_take(
         if version == "treated":
             raise Refused(
                 "no-chain",
-                _("There is nothing to treat it with yet: Tone has to be fitted first."),
+                _("There is nothing to treat it with yet: fit the tone first."),
             )
         return _wav(raw, rate)
     treated = through(app, take.sha256, raw, whole, rate)
@@ -84,7 +84,7 @@ def hear_taken(app: AppContext, take_id: int, key: str, matched: bool) -> bytes:
         raw, rate = measuring.samples_of(app, take), take.rate_hz
         specs = chain_rows.keyed_specs(in_hand(app, session))
     if specs is None or key not in specs or not specs[key].on:
-        raise Refused("no-stage", _("This stage does not run: there is nothing that it takes."))
+        raise Refused("no-stage", _("This stage is off, so it takes nothing."))
     keys = list(specs)
     place = keys.index(key)
     before, after = (
@@ -175,7 +175,7 @@ def hear_listener(app: AppContext, key: str, what: Literal["heard", "sent", "ret
     with app.sessions() as session:
         name = next((row.name for row in scene.destinations(session) if row.key == key), None)
     if name is None:
-        raise Refused("no-destination", _("There is no listener of this name."))
+        raise Refused("no-destination", _("There is no listener with this name."))
     sound, rate_hz = sound_at(app, key, what, _CALL_TAIL_S)
     if not sound.any():
         raise Refused(

@@ -61,7 +61,7 @@ def _then(path: Path, file: CalibrationFile) -> Sounding:
     if kept is None:
         raise BadCalibration(
             _(
-                "{name} was written before checks were kept in it. Write it again with"
+                "{name} was written before checks were stored in it. Write it again with"
                 " “obsidian-wren plan”.",
                 name=path.name,
             )
@@ -71,8 +71,8 @@ def _then(path: Path, file: CalibrationFile) -> Sounding:
     except ValueError as error:
         raise BadCalibration(
             _(
-                "{name}, in readings.{name_2}: what a check needs is not whole. Write it again"
-                " with “obsidian-wren plan”.",
+                "{name}, in readings.{name_2}: data that a check needs are missing. Write it"
+                " again with “obsidian-wren plan”.",
                 name=path.name,
                 name_2=NAME,
             )

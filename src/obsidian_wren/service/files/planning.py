@@ -34,8 +34,8 @@ _WHOLE_PERCENT = 100.0
 _NEAREST_CM, _FARTHEST_CM = 1.0, 500.0
 _SWAPPED = Finding(
     "takes_swapped",
-    _("Someone talks in the quiet take and nobody in the talk: the two files are swapped."),
-    _("Give them the other way round."),
+    _("Someone talks in the first file and nobody in the second: the two files are swapped."),
+    _("Swap them."),
     stops=True,
 )
 
@@ -77,7 +77,8 @@ def plan_files(
         raise Refused(
             "distance",
             _(
-                "{distance_cm:g} cm is no distance to a microphone. Give 1 to 500 for --distance.",
+                "{distance_cm:g} cm is not a distance to a microphone. Give 1 to 500 for"
+                " --distance.",
                 distance_cm=distance_cm,
             ),
         )
@@ -85,7 +86,8 @@ def plan_files(
         raise Refused(
             "shape",
             _(
-                "{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape.",
+                "{shape_percent:g} % is not possible for the shaping of the voice. Give 0 to"
+                " 100 for --shape.",
                 shape_percent=shape_percent,
             ),
         )
@@ -172,7 +174,7 @@ def load_pair(
             raise Refused(
                 found.code,
                 _(
-                    "{sentence} {action} Or give --anyway.",
+                    "{sentence} {action} Or add --anyway.",
                     sentence=found.sentence,
                     action=found.action,
                 ),

@@ -219,8 +219,8 @@ def render_file(
         raise Refused(
             "same-file",
             _(
-                "{name} would be written over itself while it is read. Name another file for the"
-                " output.",
+                "The output would overwrite {name} while it is being read. Name another file"
+                " for the output.",
                 name=out.name,
             ),
         )

@@ -16,6 +16,6 @@ def report_file(calibration: Path, out: Path) -> None:
     if out.suffix.lower() not in (".html", ".htm"):
         raise Refused(
             "out",
-            _("{name} is no page. Give the report a name that ends in .html.", name=out.name),
+            _("{name} is not a page. Give the report a name that ends in .html.", name=out.name),
         )
     write_text(out, report_html(read_calibration(calibration)))

@@ -12,11 +12,13 @@ from obsidian_wren.service.errors import Refused
 def refuse_during_take(app: AppContext) -> None:
     """Raise Refused while a take runs: what is asked for would change what it is taken at."""
     if takes.current(app).running is not None:
-        raise Refused("take-runs", _("A take is running. Stop it first, or wait until it is kept."))
+        raise Refused(
+            "take-runs", _("A take is running. Stop it first, or wait until it is saved.")
+        )
 
 
 def refuse_another_rig(app: AppContext) -> None:
     """Raise Refused while a take runs or something is live: both go on with the rig in hand."""
     refuse_during_take(app)
     if live.current(app).running is not None:
-        raise Refused("live", _("It is live. Stop it first, then switch to another rig."))
+        raise Refused("live", _("You are live. Stop live first, then switch to another rig."))

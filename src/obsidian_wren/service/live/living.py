@@ -30,7 +30,7 @@ def start_run(app: AppContext, *, browser_rate_hz: int | None = None) -> None:
     mixing.work_out(app)
     with app.lock:
         if current(app).running is not None:
-            raise Refused("live", _("It is live already."))
+            raise Refused("live", _("You are live already."))
         with app.sessions.begin() as session:
             prepared = prepare(app, session, browser_rate_hz)
             scene.live_wish(session).live = True
@@ -97,14 +97,14 @@ def push_live(app: AppContext, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
     pushed = current(app).pushed
     if current(app).running is None or pushed is None:
-        raise Refused("not-live", _("It is not live any more."))
+        raise Refused("not-live", _("You are no longer live."))
     pushed.push(samples)
 
 
 def stop_run(app: AppContext) -> None:
     """Stop being live; a recording that runs is closed and kept."""
     if current(app).run is None:
-        raise Refused("not-live", _("It is not live."))
+        raise Refused("not-live", _("You are not live."))
     leave_run(app)
     with app.sessions.begin() as session:
         scene.live_wish(session).live = False
@@ -135,8 +135,8 @@ def lose_source(app: AppContext, name: str) -> None:
     close_recording(app)
     run.stop_because(
         _(
-            "{name} went away, so listeners get silence. It continues by itself when the device"
-            " is back.",
+            "{name} was disconnected, so listeners get silence. It continues by itself when the"
+            " device is back.",
             name=name,
         )
     )
@@ -178,7 +178,7 @@ def treat_returns(app: AppContext) -> int:
     """Measure what came back from each listener so far and treat it; returns how many could be."""
     run = current(app).running
     if run is None:
-        raise Refused("not-live", _("Nothing is live, so there is no return. Start live first."))
+        raise Refused("not-live", _("You are not live, so there is no return. Start live first."))
     done = 0
     for of, sound in run.returned().items():
         plan = app.work(_return_plan, sound, run.rate_hz)
@@ -190,7 +190,7 @@ def treat_returns(app: AppContext) -> int:
         raise Refused(
             "too-short",
             _(
-                "The returns are too short yet: let the other side talk for some seconds, then"
+                "The returns are too short: let the other side talk for some seconds, then"
                 " measure again."
             ),
         )

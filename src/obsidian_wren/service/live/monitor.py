@@ -117,7 +117,10 @@ def put_on(app: AppContext, *, off: Sequence[str] = ()) -> LiveMonitor:
     if source is None:
         raise Refused(
             "not-live",
-            _("Nothing is heard live. Listen in, or start live, then put the headphones on."),
+            _(
+                "There is nothing to hear live. Listen in, or start live, then switch the"
+                " headphones on."
+            ),
         )
     with app.sessions() as session:
         specs = chain_rows.keyed_specs(in_hand(app, session))
@@ -144,7 +147,7 @@ def leave_out(app: AppContext, off: Sequence[str]) -> None:
     """Leave other stages out in the headphones, without a gap."""
     ears = live.current(app).monitor
     if ears is None:
-        raise Refused("not-live", _("The headphones are off. Put them on first."))
+        raise Refused("not-live", _("The headphones are off. Switch them on first."))
     ears.leave_out(off)
 
 

@@ -108,7 +108,7 @@ def _set(app: AppContext, key: str | None, what: str, on: bool) -> None:
         feeds = feeds_in_use(session)
         if key is not None and key not in feeds:
             raise Refused(
-                "no-feed", _("This listener has no feed in use, so there is none to mute.")
+                "no-feed", _("This listener has no feed in use, so there is nothing to mute.")
             )
         wish = scene.live_wish(session)
         held = frozenset(wish.muting.get(what, ()))

@@ -53,7 +53,7 @@ def prepare(app: AppContext, session: Session, browser_rate_hz: int | None) -> P
     specs = chain_rows.chain_specs(ctx)
     kept = mixing.derive_mixes(ctx)
     if specs is None or kept is None or kept.ducking is None:
-        raise Refused("no-chain", _("There is nothing to send yet: Tone has to be fitted first."))
+        raise Refused("no-chain", _("There is nothing to send yet: fit the tone first."))
     wish, source = scene.live_wish(session), source_of(ctx, browser_rate_hz)
     mixes, ducking = kept.as_run, kept.ducking
     block_ms, costs = _block_ms(app, wish.block_ms, specs, mixes, ducking, source.rate_hz)

@@ -13,7 +13,7 @@ def press(app: AppContext, clip_id: int, *, down: bool = True) -> None:
     """Play a clip into the run, or stop it."""
     run = live.current(app).running
     if run is None:
-        raise Refused("not-live", _("Nothing is live, so nobody would hear it. Start live first."))
+        raise Refused("not-live", _("You are not live, so nobody would hear it. Start live first."))
     if not down:
         run.release_clip(clip_id)
         return

@@ -22,7 +22,7 @@ def start_recording(app: AppContext, *, purpose: str = "Recording") -> None:
     run, held = current(app).running, recording.current(app)
     if run is None:
         raise Refused(
-            "not-live", _("Nothing is live, so there is nothing to record. Start live first.")
+            "not-live", _("You are not live, so there is nothing to record. Start live first.")
         )
     if held.recorder is not None:
         raise Refused("recording", _("It is recording already."))

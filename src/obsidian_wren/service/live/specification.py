@@ -61,7 +61,7 @@ def no_page() -> Refused:
     """Told where only a page can open the microphone."""
     return Refused(
         "no-microphone",
-        _("Your microphone is opened by the page. Start live from there."),
+        _("The page opens your microphone. Start live from there."),
     )
 
 

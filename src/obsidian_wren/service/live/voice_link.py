@@ -195,8 +195,8 @@ class VoiceLink:
 
 
 _ENDS_OFTEN = _(
-    "The voice ends again and again. It is tried anew in half a minute; what it says stands where"
-    " the program was started."
+    "The voice keeps ending. It is started again in half a minute; its messages are where the"
+    " program was started."
 )
 
 

@@ -115,7 +115,8 @@ class _Hearing:
 
 
 _ENDED = _(
-    "The voice had ended by itself, so listeners got silence. It is begun again with what it ran."
+    "The voice ended by itself, so listeners got silence. It was started again with the same"
+    " settings."
 )
 
 
@@ -174,11 +175,10 @@ def _bring_up(ctx: RigContext, run: VoiceRun) -> None:
 
 
 _WENT_ON = _(
-    "The voice went on while this program was away. It is followed from here again; “Stop live”"
-    " ends it."
+    "The voice went on while this program was away, and is connected again; “Stop live” ends it."
 )
 _OTHER_VERSION = (
     "voice-of-before",
-    _("The voice that is live is of another version of this program. It goes on as it is."),
-    _("When nobody listens, stop live and start it again; the new version is live then."),
+    _("The live voice is from another version of this program. It goes on unchanged."),
+    _("When nobody listens, stop live and start again; the new version is live then."),
 )

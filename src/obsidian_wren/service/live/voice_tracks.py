@@ -66,7 +66,7 @@ class LentMicrophone:
                 continue
             late = time.monotonic() - self.arrived_s > _PATIENCE_S
             if late or self._closed or self._is_over():
-                raise SourceGone(_("It is no longer live, so the microphone was let go."))
+                raise SourceGone(_("You are no longer live, so the microphone was released."))
             time.sleep(_LOOK_S)
         found, self._held = self._held[:count], self._held[count:]
         return found

@@ -72,7 +72,7 @@ def start_watch(
         if takes.current(app).running is not None:
             raise Refused(
                 "take-runs",
-                _("A take is running and shows its levels itself. Wait for it, or stop it."),
+                _("A running take shows its own levels. Wait for it, or stop it."),
             )
         now = live.current(app)
         if now.watch is not None:
@@ -91,13 +91,13 @@ def start_watch(
             elif rig.source == "browser":
                 raise Refused(
                     "no-microphone",
-                    _("Your microphone is opened by the page. Start listening from there."),
+                    _("The page opens your microphone. Start listening from there."),
                 )
             else:
                 raise Refused(
                     "files",
                     _(
-                        "Sound comes from files, so there is nothing to listen to live. Choose"
+                        "The source is files, so there is nothing to listen to live. Choose"
                         " your microphone in Rig."
                     ),
                 )
@@ -110,7 +110,7 @@ def push_watch(app: AppContext, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
     now = live.current(app)
     if now.watching is None or now.watched is None:
-        raise Refused("not-watching", _("Nobody is listening any more."))
+        raise Refused("not-watching", _("Listening has already ended."))
     now.watched.push(samples)
 
 

@@ -58,8 +58,8 @@ def load(app: AppContext, name: str, samples: Samples, rate_hz: int) -> None:
         raise Refused(
             "long-clip",
             _(
-                "The sound lasts {seconds:.0f} s; clips last up to {longest_s:.0f} s. Cut it"
-                " shorter first.",
+                "The sound lasts {seconds:.0f} s; clips last up to {longest_s:.0f} s. Shorten"
+                " it first.",
                 seconds=seconds,
                 longest_s=LONGEST_S,
             ),
@@ -71,7 +71,7 @@ def load(app: AppContext, name: str, samples: Samples, rate_hz: int) -> None:
         if len(there) >= _MOST:
             raise Refused(
                 "many-clips",
-                _("There are {most} clips already. Remove one first.", most=_MOST),
+                _("There are already {most} clips. Remove one first.", most=_MOST),
             )
         taken = {clip.key for clip in there}
         free = next((str(n) for n in range(1, 10) if str(n) not in taken), None)
@@ -125,7 +125,7 @@ def alter(
             raise Refused(
                 "trim",
                 _(
-                    "Its beginning has to lie before its end, both within {seconds:.2f} s. Move"
+                    "Its beginning has to be before its end, both within {seconds:.2f} s. Move"
                     " them and try again.",
                     seconds=seconds,
                 ),

@@ -89,7 +89,7 @@ def _wrong_with(app: AppContext, row: Recording) -> str | None:
     put_back = _("Put it back from a copy, or delete it here.")
     if not path.exists():
         return _(
-            "Its file is gone: “{file_name}” is not among the recordings any more. {put_back}",
+            "Its file is gone: “{file_name}” is no longer among the recordings. {put_back}",
             file_name=row.file_name,
             put_back=put_back,
         )
@@ -97,13 +97,13 @@ def _wrong_with(app: AppContext, row: Recording) -> str | None:
         size, frames = path.stat().st_size, soundfile.info(library_path(path)).frames
     except (OSError, RuntimeError):
         return _(
-            "“{file_name}” cannot be read as sound any more. {put_back}",
+            "“{file_name}” can no longer be read as sound. {put_back}",
             file_name=row.file_name,
             put_back=put_back,
         )
     if frames < row.frames or (row.size_bytes is not None and size < row.size_bytes):
         return _(
-            "“{file_name}” is shorter than it was: a part of it is gone. {put_back}",
+            "“{file_name}” is shorter than it was: part of it is gone. {put_back}",
             file_name=row.file_name,
             put_back=put_back,
         )

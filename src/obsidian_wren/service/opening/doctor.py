@@ -66,17 +66,17 @@ def examine(folder: DataFolder, world: World) -> list[FolderTrouble]:
     if wrong is not None:
         copy = next(iter(copies(folder)), None)
         with_copy = (
-            _("its newest copy, {name}, is put back", name=copy.name)
+            _("its newest copy, {name}, is restored", name=copy.name)
             if copy is not None
-            else _("there is no copy: a new one is made")
+            else _("there is no copy: a new one is created")
         )
         return [
             FolderTrouble(
                 "database",
                 _("The database is {wrong}.", wrong=wrong),
                 _(
-                    "With --repair it is put aside, {with_copy}, and sounds that it does not"
-                    " list are added.",
+                    "With --repair it is set aside, {with_copy}, and sounds it does not list"
+                    " are added.",
                     with_copy=with_copy,
                 ),
             ),
@@ -119,16 +119,14 @@ def _unreadable(app: AppContext) -> list[FolderTrouble]:
         overview_json(app)
         for finding in sheet.current(app).unreadable.values():
             found[finding.sentence] = FolderTrouble(
-                finding.code, finding.sentence, _("With --repair it is put aside.")
+                finding.code, finding.sentence, _("With --repair it is set aside.")
             )
     with app.sessions() as session:
         for version in session.scalars(select(Version).order_by(Version.id)):
             if _kept(session, version) is None:
-                sentence = _(
-                    "What is kept of {title} cannot be read.", title=version_title(version)
-                )
+                sentence = _("The saved {title} cannot be read.", title=version_title(version))
                 found[sentence] = FolderTrouble(
-                    "unreadable-version", sentence, _("With --repair it is put aside.")
+                    "unreadable-version", sentence, _("With --repair it is set aside.")
                 )
     return list(found.values())
 
@@ -149,7 +147,10 @@ def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
             yield FolderTrouble(
                 "sound-lost",
                 wrong,
-                _("Put the file back from a copy; with --repair what stood on it does without."),
+                _(
+                    "Restore the file from a copy; with --repair, whatever depended on it goes"
+                    " without."
+                ),
             )
     for path in sorted(folder.takes.iterdir()):
         if path.suffix == ".new" or (
@@ -168,7 +169,7 @@ def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
             yield FolderTrouble(
                 "stray",
                 _("takes/{name} belongs to nothing.", name=path.name),
-                _("--repair puts it aside."),
+                _("--repair sets it aside."),
             )
 
 
@@ -178,14 +179,14 @@ def _recordings(folder: DataFolder, recorded: set[str]) -> Iterable[FolderTroubl
             yield FolderTrouble(
                 "recording-lost",
                 _("The recording “{name}” is gone.", name=name),
-                _("Put it back from a copy, or delete it in Send."),
+                _("Restore it from a copy, or delete it in Send."),
             )
     for path in sorted(folder.recordings.iterdir()):
         if path.name not in recorded:
             yield FolderTrouble(
                 "orphan",
-                _("No list has recordings/{name}.", name=path.name),
-                _("With --repair it is listed, or put aside where it is no sound."),
+                _("recordings/{name} is on disk but in no list.", name=path.name),
+                _("With --repair it is listed, or set aside if it is not sound."),
             )
 
 
@@ -193,8 +194,8 @@ def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
     found = [
         FolderTrouble(
             "stray-part",
-            _("parts/{name} is no take in progress.", name=path.name),
-            _("--repair puts it aside."),
+            _("parts/{name} is not a take in progress.", name=path.name),
+            _("--repair sets it aside."),
         )
         for path in parts.strays(folder)
         if not path.name.startswith((parts.UPLOAD_PREFIX, "tmp"))
@@ -203,7 +204,7 @@ def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
         found.append(
             FolderTrouble(
                 "upload",
-                _("A killed upload left a folder in parts/."),
+                _("An interrupted upload left a folder in parts/."),
                 _("--repair removes it."),
             )
         )

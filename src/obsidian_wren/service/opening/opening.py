@@ -92,26 +92,26 @@ def _take_back(app: AppContext, restored: salvage.Restored) -> None:
         # “doctor” tries again and says what is left.
         _LOG.exception("What lies beside the database could not be taken up")
     since = (
-        _("everything in it is here again")
+        _("everything in it is back")
         if restored.at is not None
-        else _("what lies beside it was taken up")
+        else _("sounds beside it were added")
     )
     more = ngettext(
-        "{count} sound that it did not know was taken up from its file. ",
-        "{count} sounds that it did not know were taken up from their file. ",
+        "{count} sound that it did not list was added from its file. ",
+        "{count} sounds that it did not list were added from their files. ",
         taken,
     )
     app.find(
         "database-restored",
         _("The database was {why}. ", why=restored.why)
         + (
-            _("The copy of {at} was put back; {since}.", at=restored.at, since=since)
+            _("The copy of {at} was restored; {since}.", at=restored.at, since=since)
             if restored.at
             else _("There was no copy; {since}.", since=since)
         ),
         (more if taken else "")
         + _(
-            "Look through your settings. The old file lies in “{aside}” of the data folder.",
+            "Look through your settings. The old file is in “{aside}” of the data folder.",
             aside=restored.aside,
         ),
     )

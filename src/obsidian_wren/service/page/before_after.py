@@ -28,7 +28,7 @@ def shown(app: AppContext) -> views.BeforeAfterView:
         if take is None or ctx.takes.quiet is None or specs is None:
             raise Refused(
                 "no-chain",
-                _("There is nothing to treat it with yet: Tone has to be fitted first."),
+                _("There is nothing to treat it with yet: fit the tone first."),
             )
         raw, rate = measuring.samples_of(app, take), take.rate_hz
         room_dbfs = _seldom_dbfs(ctx)

@@ -21,7 +21,7 @@ from obsidian_wren.store.models import (
     StageRow,
 )
 
-_NEW = _("It came with this version of the program: recalculate to derive it.")
+_NEW = _("It is new in this version of the program: recalculate to derive it.")
 
 
 def stages(ctx: RigContext) -> list[views.StageView]:

@@ -20,15 +20,15 @@ from obsidian_wren.store.models import Proof, Take
 _TITLES = {
     "noise_floor_dbfs": _("Noise floor"),
     "noise_floor_dbfs_a": _("Noise floor, A-weighted"),
-    "between_words_dbfs": _("Room between your words"),
+    "between_words_dbfs": _("Noise between your words"),
     "active_level_dbfs": _("Level of your voice"),
     "snr_db": _("Signal-to-noise ratio"),
     "peaks_dbfs": _("Normal peaks"),
     "range_db": _("Range of your voice"),
     "hum_dbfs": _("Mains hum"),
-    "late_db": _("Room after a word"),
-    "decay_s": _("Decay of the room"),
-    "clipped": _("Clipped places"),
+    "late_db": _("Reverb after a word"),
+    "decay_s": _("Room decay"),
+    "clipped": _("Clipped peaks"),
     "tone_db": _("Tone, all bands"),
 }
 _KEPT = {"rest": _("the room"), "talk": _("your talk"), "passage": _("the passage")}

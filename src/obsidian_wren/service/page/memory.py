@@ -28,11 +28,11 @@ def memory(app: AppContext) -> views.MemoryView:
 
 def _held(app: AppContext) -> list[views.HeldView]:
     caches = (
-        (_("sounds of takes and what was rendered of them"), app.sounds),
-        (_("takes behind the stages of the chain"), calibration.current(app).take_sets),
+        (_("sounds of takes and their renderings"), app.sounds),
+        (_("takes after the stages of the chain"), calibration.current(app).take_sets),
         (_("readings of takes"), app.readings),
         (_("answers of rules"), app.answers),
-        (_("what is mixed"), mixes.current(app).materials),
+        (_("the mixes"), mixes.current(app).materials),
         (_("pictures of clips"), mixes.current(app).waveforms),
     )
     return [

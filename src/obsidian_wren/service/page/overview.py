@@ -109,7 +109,7 @@ def _room(on: Sheet) -> views.RoomPart:
             _("the reading of the room in use"), lambda: evidence.room(ctx, "in-use"), None
         ),
         split=on.read(
-            _("the parts of the floor"),
+            _("the parts of the noise floor"),
             lambda: evidence.derivation(ctx, "split", views.SplitView, stale=on.stale["split"]),
             None,
         ),
@@ -229,7 +229,7 @@ def _prove(on: Sheet) -> views.ProvePart:
             lambda: prove.brought(ctx),
             None,
             code="unreadable-brought",
-            action=_("Put the file away; nothing of it is in force."),
+            action=_("Put the file away; none of it is in force."),
         ),
     )
 

@@ -122,7 +122,7 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
     if room < EARLY_MIN:
         early = _(
             "The disk has room for {room:.0f} minutes of these tracks. Free some space, or"
-            " choose fewer of them.",
+            " choose fewer tracks.",
             room=room,
         )
     is_recording = recording.current(ctx.app).recorder is not None

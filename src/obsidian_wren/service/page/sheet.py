@@ -61,7 +61,7 @@ _RECALCULATE = _("Recalculate. If that does not help, run “obsidian-wren docto
 
 
 def _unreadable(title: str) -> str:
-    return _("What is kept of {title} cannot be read, so it is shown as unknown.", title=title)
+    return _("The saved {title} cannot be read, so it is shown as unknown.", title=title)
 
 
 @dataclass

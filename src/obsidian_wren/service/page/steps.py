@@ -78,7 +78,7 @@ def steps(
 
 
 _ANSWERS = {
-    "split": _("the parts of the floor"),
+    "split": _("the parts of the noise floor"),
     "causes": _("the causes"),
     "gain-plan": _("the gain plan"),
     "cleaning": _("the cleaning"),
@@ -119,7 +119,5 @@ def _proof_stale(session: Session, proof: Proof | None) -> str | None:
             select(Proof).where(Proof.destination == destination.key).order_by(Proof.id.desc())
         ).first()
         if newest is not None and newest.picks != destination.picks:
-            return _(
-                "{name} picked another input since the marker was sent.", name=destination.name
-            )
+            return _("{name} chose another input after the marker was sent.", name=destination.name)
     return None

@@ -19,7 +19,7 @@ from obsidian_wren.service.rig.facts import rig_device
 from obsidian_wren.store.models import DestinationRow
 
 _NOT_HERE = _(
-    "Programs of this computer can pick feeds only from a sound server: install Debian’s"
+    "Programs on this computer can choose feeds only with a sound server: install Debian’s"
     " pipewire-pulse or pulseaudio, then start it."
 )
 

@@ -37,7 +37,7 @@ def begin_series(app: AppContext, second: str, kind: Kind, rounds: int) -> None:
     with app.lock, app.sessions.begin() as session:
         ctx = in_hand(app, session)
         if running_series(ctx) is not None:
-            raise Refused("series-runs", _("A series is running. Answer it, or end it first."))
+            raise Refused("series-runs", _("A series is running. Finish it, or end it first."))
         names = pair_names(ctx, second)
         take = take_of_pair(ctx, second)
         first = first_of(second)
@@ -75,7 +75,7 @@ def answer_series(app: AppContext, round_number: int, answer: Answer) -> None:
         if series is None:
             raise Refused("no-series", _("No series is running. Begin one."))
         if round_number != len(series.answers):
-            raise Refused("answered", _("This round is answered already."))
+            raise Refused("answered", _("This round is already answered."))
         series.answers = [*series.answers, answer]
         series.ended = len(series.answers) == len(series.order)
     app.changed()

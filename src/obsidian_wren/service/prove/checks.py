@@ -70,8 +70,8 @@ def _now(samples: Samples, rate_hz: int) -> Sounding:
         raise Refused(
             "too-short",
             _(
-                "The check ended before the sentence was read. Take it again and read on until"
-                " it ends by itself."
+                "The check ended before the sentence was read. Record it again and read on"
+                " until it ends by itself."
             ),
         )
     # From its first word on, as far as the calibration's: the same words are compared.

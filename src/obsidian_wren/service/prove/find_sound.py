@@ -100,7 +100,7 @@ def answer(app: AppContext, number: int, said: Answer) -> SearchState:
     search = _heard(app)
     assert search.pair is not None
     if number != len(search.judged) + 1:
-        raise Refused("answered", _("This pair is answered already."))
+        raise Refused("answered", _("This pair is already answered."))
     search.judged.append(Judged(*search.pair, said))
     search.pair = app.work(_next, tuple(search.judged), search.seed)
     return view(app)
@@ -110,7 +110,7 @@ def _heard(app: AppContext) -> Searching:
     """The search whose pair is heard, with the rig that it is of. Raises Refused."""
     search = current(app)
     if search.pair is None:
-        raise Refused("no-search", _("No pair is heard. Begin to find your sound first."))
+        raise Refused("no-search", _("There is no pair to hear. Begin “Find your sound” first."))
     _require_its_rig(app, search)
     return search
 
@@ -119,7 +119,8 @@ def _require_its_rig(app: AppContext, search: Searching) -> None:
     with app.sessions() as session:
         if in_hand(app, session).rig.id != search.rig_id:
             raise Refused(
-                "other-rig", _("This search is of another rig. Take it in hand, or begin anew.")
+                "other-rig",
+                _("This search belongs to another rig. Switch to that rig, or begin again."),
             )
 
 
@@ -152,7 +153,7 @@ def take_over(app: AppContext) -> None:
     """Make wishes of what was found: a change like any other, which can be undone."""
     search = current(app)
     if search.rig_id is None or search.pair is not None or not search.judged:
-        raise Refused("no-search", _("Nothing is found yet. Answer the pairs first."))
+        raise Refused("no-search", _("Nothing has been found yet. Answer the pairs first."))
     found = app.work(_found, tuple(search.judged))
     if not found.convinces:
         raise Refused("no-taste", _said(found))
@@ -183,8 +184,8 @@ def sound(app: AppContext, which: Which) -> bytes:
 def _said(found: preference.Found) -> str:
     if not found.convinces:
         return _(
-            "Your answers point to no sound that you like better, so nothing is changed. That is"
-            " a good sign: what you have is right."
+            "Your answers point to no sound that you like better, so nothing is changed. That"
+            " is a good sign: what you have suits you."
         )
     return ngettext(
         "You preferred it in {agrees} of {count} pair.",
@@ -231,7 +232,7 @@ def _before_tone(ctx: RigContext) -> tuple[Samples, int, float, tuple[StageSpec,
     if specs is None:
         raise Refused(
             "no-chain",
-            _("There is nothing to treat it with yet: Tone has to be fitted first."),
+            _("There is nothing to treat it with yet: fit the tone first."),
         )
     take = sentence_take(ctx)
     keys = list(specs)

@@ -63,7 +63,7 @@ def pair_names(ctx: RigContext, second: str) -> PairNames:
     stage = second.removeprefix(WITHOUT)
     specs = chain_rows.keyed_specs(ctx) or {}
     if not second.startswith(WITHOUT) or stage not in specs or not specs[stage].on:
-        raise Refused("no-pair", _("There is no such pair now. Choose another one."))
+        raise Refused("no-pair", _("This pair no longer exists. Choose another one."))
     return without_names(stage)
 
 
@@ -130,7 +130,7 @@ def specs_as(ctx: RigContext, name: str) -> tuple[StageSpec, ...]:
     if specs is None:
         raise Refused(
             "no-chain",
-            _("There is nothing to treat it with yet: Tone has to be fitted first."),
+            _("There is nothing to treat it with yet: fit the tone first."),
         )
     return specs
 

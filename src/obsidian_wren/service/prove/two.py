@@ -113,7 +113,7 @@ def compare_with_rig(ctx: RigContext, other_id: int) -> ComparedMicrophones:
     calibrated with. Raises Refused."""
     other = ctx.session.get(Rig, other_id)
     if other is None or other.id == ctx.rig.id:
-        raise Refused("no-rig", _("This rig is no longer kept. Choose another one."))
+        raise Refused("no-rig", _("This rig is no longer stored. Choose another one."))
     own, its = _takes_of(ctx, ctx.rig), _takes_of(ctx, other)
 
     def make() -> ComparedMicrophones:
@@ -134,7 +134,7 @@ def _takes_of(ctx: RigContext, rig: Rig) -> tuple[Take, Take]:
         raise Refused(
             "no-takes",
             _(
-                "“{name}” has no room or no sentence yet. Take both with it, then compare.",
+                "“{name}” has no room or no sentence yet. Record both with it, then compare.",
                 name=rig.name,
             ),
         )
@@ -176,7 +176,7 @@ _KNOWN_DB = 100.0
 def _bars(first: PolarMicrophone, second: PolarMicrophone) -> tuple[TwoBar, ...]:
     rows = (
         ("noise", _("Noise at equal voice"), first.noise_db, second.noise_db),
-        ("room", _("Room after a word"), first.late_db, second.late_db),
+        ("room", _("Reverb after a word"), first.late_db, second.late_db),
         ("plosives", _("Plosives over the voice"), first.plosives_db, second.plosives_db),
         ("sibilance", _("Sibilance over the voice"), first.sibilance_db, second.sibilance_db),
         ("spare", _("Peaks to clipping"), first.spare_db, second.spare_db),

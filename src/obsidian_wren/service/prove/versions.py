@@ -28,7 +28,7 @@ def version_of(ctx: RigContext, version_id: str | int) -> Version:
     known = isinstance(version_id, int) or version_id.isdecimal()
     row = ctx.session.get(Version, int(version_id)) if known else None
     if row is None or row.rig_id != ctx.rig.id:
-        raise Refused("no-version", _("This version is no longer kept. Choose another one."))
+        raise Refused("no-version", _("This version is no longer stored. Choose another one."))
     return row
 
 

@@ -37,8 +37,8 @@ def moved_since(ctx: RigContext, take: Take | None) -> tuple[float, str | None]:
         shift,
         (
             _(
-                "Predicted: {shift:+g} dB gain since the take lifts voice and room alike. Take"
-                " it again to measure it.",
+                "Predicted: {shift:+g} dB gain since the take moves voice and room alike."
+                " Record again to measure it.",
                 shift=shift,
             )
         ),

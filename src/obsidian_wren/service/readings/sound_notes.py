@@ -16,7 +16,7 @@ def sentences_of(sound: ReadSound, notes: Sequence[Note]) -> list[str]:
         found.append(
             _(
                 "Only the first {samples:.1f} min are used; the {left_out_s:.1f} min after them"
-                " would tell nothing more.",
+                " would add nothing.",
                 samples=len(sound.samples) / sound.rate_hz / 60.0,
                 left_out_s=sound.left_out_s / 60.0,
             )

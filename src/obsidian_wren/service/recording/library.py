@@ -86,10 +86,10 @@ def _remove_stub(app: AppContext, path: Path) -> None:
     place = app.folder.put_aside(path)
     app.find(
         "recording-unreadable",
-        _("A recording that was cut off cannot be read: “{name}”.", name=path.name),
+        _("An interrupted recording cannot be read: “{name}”.", name=path.name),
         _(
-            "Its file was put into “{relative_to}” of the data folder; a sound editor may read"
-            " more of it.",
+            "Its file was moved to “{relative_to}” of the data folder; a sound editor may be"
+            " able to read more of it.",
             relative_to=place.relative_to(app.folder.path),
         ),
     )
@@ -123,8 +123,8 @@ def take_up(app: AppContext, *, but: tuple[str, int] | None = None) -> str | Non
     if not saved:
         return None
     return ngettext(
-        "A recording was cut off. {count} file of it is whole up to then, in Send.",
-        "A recording was cut off. {count} files of it are whole up to then, in Send.",
+        "A recording was interrupted. {count} of its files is complete up to then, in Send.",
+        "A recording was interrupted. {count} of its files are complete up to then, in Send.",
         saved,
     )
 

@@ -13,7 +13,9 @@ from obsidian_wren.voice import records
 from obsidian_wren.voice.recorded_file import RecordedFile
 
 _LOG = logging.getLogger(__name__)
-_NOT_LISTED = _("A recording could not be listed; its file is kept and listed at the next start.")
+_NOT_LISTED = _(
+    "A recording could not be listed; its file is saved and will be listed at the next start."
+)
 
 
 def hear(app: AppContext, kind: str, body: dict[str, Any]) -> None:

@@ -78,5 +78,8 @@ def refuse_while_recording(app: AppContext) -> None:
     if current(app).recorder is not None:
         raise Refused(
             "recording",
-            _("It is recording, and this restarts the run. Stop recording first, then change it."),
+            _(
+                "You are recording, and this restarts the run. Stop recording first, then"
+                " change it."
+            ),
         )

@@ -23,7 +23,7 @@ def no_system() -> Refused:
     return Refused(
         "no-system",
         _(
-            "All around is simulated here, so there is no microphone of this computer. Start"
+            "Everything here is simulated, so there is no microphone of this computer. Start"
             " “obsidian-wren serve” for your own."
         ),
     )
@@ -46,8 +46,8 @@ def microphone_of(ctx: RigContext) -> SoundDevice:
         raise Refused(
             "no-device",
             _(
-                "The rig’s microphone is not there. Plug it in, or choose another one in Rig,"
-                " Sound settings."
+                "The rig’s microphone is not connected. Plug it in, or choose another one in"
+                " Rig, Sound settings."
             ),
         )
     return device

@@ -103,17 +103,17 @@ def name_feed(app: AppContext, key: str, title: str | None) -> None:
         name = app.world.system.listed_as(name)
     with change(
         app,
-        _("Named a feed {name}", name=name) if name else _("A feed under its usual name"),
+        _("Named a feed {name}", name=name) if name else _("A feed with its usual name"),
     ) as session:
         rows = scene.destinations(session)
         row = next((row for row in rows if row.key == key), None)
         if row is None or scene.feed_of(row) is None:
-            raise Refused("no-destination", _("There is no feed of this name."))
+            raise Refused("no-destination", _("There is no feed with this name."))
         others = {scene.feed_of(other) for other in rows if other is not row}
         if name in others:
             raise Refused(
                 "name-taken",
-                _("Another feed is called “{name}” already. Choose another name.", name=name),
+                _("Another feed is already called “{name}”. Choose another name.", name=name),
             )
         before = scene.feed_of(row)
         row.title = name
@@ -130,7 +130,9 @@ def move_listener(app: AppContext, index: int, key: str) -> None:
     """Let a program that records hear a feed. Its own menu goes on naming what it picked."""
     system = _system(app)
     if key not in own_system.current(app).held:
-        raise Refused("no-input", _("This feed is not there. Take its listener into use first."))
+        raise Refused(
+            "no-input", _("This feed does not exist yet. Take its listener into use first.")
+        )
     with app.sessions() as session:
         title = scene.feed_of(_row(app, scene.destinations(session), key))
     left = move_listeners(system, {index}, system.input_name(key))
@@ -142,7 +144,8 @@ def move_listener(app: AppContext, index: int, key: str) -> None:
     raise Refused(
         "not-moved",
         _(
-            "The sound server has not moved this program. Pick “{feed}” in the program’s own menu.",
+            "The sound server did not move this program. Choose “{feed}” in the program’s own"
+            " menu.",
             feed=title,
         ),
     )
@@ -158,7 +161,7 @@ def choose_output(app: AppContext, key: str, device_id: str | None) -> None:
             if d.direction == "output" and d.kind != "feed"
         }
     if device_id is not None and device_id not in found:
-        raise Refused("no-device", _("The computer lists no such output any more."))
+        raise Refused("no-device", _("The computer no longer lists this output."))
     title = (
         _("Headphones on {found}", found=found[device_id])
         if device_id
@@ -176,7 +179,7 @@ def choose_return(app: AppContext, key: str, index: int | None) -> None:
     ours, and from there into the mixes. None lets it play where it did."""
     system = _system(app)
     if live.current(app).running is not None:
-        raise Refused("live", _("It is live. Stop it first, then choose the return."))
+        raise Refused("live", _("You are live. Stop live first, then choose the return."))
     player = next((one for one in system.seen.players if one.index == index), None)
     if index is not None and player is None:
         raise Refused("gone", _("This program no longer plays. Let it play, then choose it again."))
@@ -255,4 +258,4 @@ def _row(app: AppContext, rows: list[DestinationRow], key: str) -> DestinationRo
     for row in rows:
         if row.key == key and scene.is_offered(app, row):
             return row
-    raise Refused("no-destination", _("There is no listener of this name."))
+    raise Refused("no-destination", _("There is no listener with this name."))

@@ -39,12 +39,17 @@ def pick_input(app: AppContext, key: str, picks: str) -> None:
     """Another program picks an input by its name."""
     with app.sessions() as session:
         name = _listener(app, session, key).name
-    with change(app, _("{name} picks {picks}", name=name, picks=picks)) as session:
+    with change(app, _("{name} chooses {picks}", name=name, picks=picks)) as session:
         row = _listener(app, session, key)
         if not scene.kind_of(row).picks:
-            raise Refused("no-pick", _("{name} is played to; it picks nothing.", name=row.name))
+            raise Refused(
+                "no-pick",
+                _("{name} receives what is played to it; it chooses nothing.", name=row.name),
+            )
         if picks not in [entry.name for entry in inputs_of(in_hand(app, session))]:
-            raise Refused("no-input", _("There is no input of this name. Pick one from the list."))
+            raise Refused(
+                "no-input", _("There is no input with this name. Choose one from the list.")
+            )
         row.picks = picks
     let_programs_follow(app)
     app.changed()
@@ -53,14 +58,14 @@ def pick_input(app: AppContext, key: str, picks: str) -> None:
 def _listener(app: AppContext, session: Session, key: str) -> DestinationRow:
     found = next((row for row in scene.destinations(session) if row.key == key), None)
     if found is None:
-        raise Refused("no-destination", _("There is no listener of this name."))
+        raise Refused("no-destination", _("There is no listener with this name."))
     return found
 
 
 def _source(session: Session, key: str) -> SourceRow:
     found = next((row for row in scene.sources(session) if row.key == key), None)
     if found is None:
-        raise Refused("no-source", _("There is no source of this name."))
+        raise Refused("no-source", _("There is no source with this name."))
     return found
 
 
@@ -88,7 +93,7 @@ def set_program(app: AppContext, key: str, settings: dict[str, Any]) -> None:
         if any(settings.get(name) not in (None, *_RATES) for name in ("rate_hz", "takes_hz")):
             raise Refused(
                 "rate",
-                _("This program knows ")
+                _("This program supports ")
                 + ", ".join(f"{rate / 1000:g}" for rate in _RATES)
                 + _(" kHz. Choose one of them."),
             )
@@ -126,7 +131,7 @@ def use_source(app: AppContext, key: str, on: bool) -> None:
     if key == "voice" and not on:
         raise Refused(
             "voice",
-            _("Your voice is what all this is for. Keep it from single listeners instead."),
+            _("Your voice is what this is about. Keep it out of single listeners instead."),
         )
     with app.sessions() as session:
         name = _source(session, key).name
@@ -199,7 +204,7 @@ def pin_mix(app: AppContext, key: str, name: str, value: float | None, source: s
         if name in ("under_lu", "duck_db"):
             held = dict(pins.get(name, {}))
             if source is None:
-                raise Refused("no-source", _("Say which source this is for."))
+                raise Refused("no-source", _("Name the source this is for."))
             held.pop(source, None)
             pins[name] = held if value is None else {**held, source: value}
             if not pins[name]:
@@ -222,7 +227,7 @@ def usual_mix(app: AppContext, key: str) -> None:
 def set_up(app: AppContext, key: str) -> list[str]:
     """Set up a common case in one go; returns what is left to do in other programs."""
     if key not in [c.key for c in CASES]:
-        raise Refused("no-case", _("There is no such case. Choose one of the list."))
+        raise Refused("no-case", _("There is no such case. Choose one from the list."))
     refuse_while_recording(app)
     wanted = case(key)
     with _scene_change(app, _("Set up: {title}", title=wanted.title)) as scene_change:
@@ -241,7 +246,7 @@ def set_up(app: AppContext, key: str) -> list[str]:
         rows = [row for row in scene.destinations(session) if row.on and scene.kind_of(row).picks]
         return [
             _(
-                "In {name}, pick “{feed_of}” as the microphone.",
+                "In {name}, choose “{feed_of}” as the microphone.",
                 name=row.name,
                 feed_of=scene.feed_of(row),
             )

@@ -163,7 +163,7 @@ def _lost(app: AppContext) -> int:
 def _page(app: AppContext) -> ListeningPage:
     page = current(app).page
     if page is None:
-        raise Refused("not-listening", _("This page listens no more. Start it again."))
+        raise Refused("not-listening", _("This page no longer listens. Start it again."))
     return page
 
 

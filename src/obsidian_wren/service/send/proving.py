@@ -40,7 +40,7 @@ def send_marker(app: AppContext) -> None:
     """
     run = live.current(app).run
     if run is None or run.finished.is_set():
-        raise Refused("not-live", _("Nothing is live, so nothing can arrive. Start live first."))
+        raise Refused("not-live", _("You are not live, so nothing can arrive. Start live first."))
     if run.marker_in_flight:
         raise Refused("marker", _("A marker is on its way already."))
     with app.sessions() as session:
@@ -61,7 +61,7 @@ def send_marker(app: AppContext) -> None:
                 {
                     "sentence": (
                         _(
-                            "Looking for the marker failed ({name}). Send it again.",
+                            "The search for the marker failed ({name}). Send it again.",
                             name=type(error).__name__,
                         )
                     )
@@ -202,7 +202,7 @@ def _without_voice(arrived: Arrived, listener: str) -> tuple[Any, ...]:
                 "fault",
                 _("Your own voice arrives, late"),
                 _(
-                    "Find what passes it on to {listener}: it is not in the mix for it.",
+                    "Find out what passes it on to {listener}: it is not in its mix.",
                     listener=listener,
                 ),
             ),

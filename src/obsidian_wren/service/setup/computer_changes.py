@@ -46,7 +46,7 @@ def _device(app: AppContext, row: ComputerRow, device_id: str) -> SoundDevice:
     for device in app.world.computer.devices(row.body):
         if device.id == device_id:
             return device
-    raise Refused("no-device", _("The computer lists no such device any more."))
+    raise Refused("no-device", _("The computer no longer lists this device."))
 
 
 def unplug(app: AppContext, device_id: str) -> None:
@@ -88,7 +88,7 @@ def name_device(app: AppContext, device_id: str, own_name: str | None) -> None:
     name = (own_name or "").strip() or None
     with change(
         app,
-        _("Named a device {name}", name=name) if name else _("Took a device’s name away"),
+        _("Named a device {name}", name=name) if name else _("Removed a device’s name"),
     ) as session:
         device = _device(app, computer_row(app, session), device_id)
         key = device_key(device)
@@ -102,7 +102,7 @@ def name_device(app: AppContext, device_id: str, own_name: str | None) -> None:
                 raise Refused(
                     "name-taken",
                     _(
-                        "Another {direction} is called “{name}” already. Choose another name.",
+                        "Another {direction} is already called “{name}”. Choose another name.",
                         direction=device.direction,
                         name=name,
                     ),
@@ -122,7 +122,7 @@ def choose_device(app: AppContext, device_id: str) -> None:
             raise Refused("not-an-input", _("Only an input can be the rig’s microphone."))
         if device.kind == "feed":
             raise Refused(
-                "ours", _("This is a feed of ours: it would hear itself. Choose another.")
+                "ours", _("This is one of our feeds: it would hear itself. Choose another.")
             )
         rig: Rig = the_rig(app, session)
         rig.device_key, rig.channel = device_key(device), None

@@ -82,8 +82,8 @@ def _unproved(session: Session) -> str | None:
         return _("No listener is in use yet. Set up a case first.")
     if good < all_:
         return _(
-            "{good} of {all} listeners are proved to get the treated voice. Send the marker,"
-            " and fix what it finds.",
+            "The treated voice is proved at {good} of {all} listeners. Send the marker, and fix"
+            " what it finds.",
             good=good,
             all=all_,
         )

@@ -53,13 +53,13 @@ def bind(app: AppContext, control: Control, does: Does) -> None:
     """Bind a knob or pad; what it did before is forgotten. Raises Refused."""
     with app.sessions() as session:
         title = title_of_action(in_hand(app, session), does.model_dump())
-    with change(app, _("Bound a control to {title}", title=title)) as session:
+    with change(app, _("Assigned a control to {title}", title=title)) as session:
         rows = list(session.scalars(select(ControlBinding)))
         row = next((one for one in rows if _of(one) == control), None)
         if row is None and len(rows) >= _MOST:
             raise Refused(
                 "no-more",
-                _("{most} controls are bound already. Let go of one first.", most=_MOST),
+                _("{most} controls are already assigned. Release one first.", most=_MOST),
             )
         if row is None:
             row = ControlBinding(**control.model_dump())
@@ -70,10 +70,10 @@ def bind(app: AppContext, control: Control, does: Does) -> None:
 
 def let_go(app: AppContext, binding_id: int) -> None:
     """Forget what a knob or pad does. Raises Refused."""
-    with change(app, _("Let go of a control")) as session:
+    with change(app, _("Released a control")) as session:
         row = session.get(ControlBinding, binding_id)
         if row is None:
-            raise Refused("no-control", _("This control is bound to nothing any more."))
+            raise Refused("no-control", _("This control is no longer assigned."))
         session.delete(row)
     app.changed()
 
@@ -103,7 +103,7 @@ def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
             raise Refused("no-clip", _("This clip is no longer there. Choose another one."))
         return _("Clip {name}", name=clip.name)
     if stage is None:
-        raise Refused("no-stage", _("Say which stage this is for."))
+        raise Refused("no-stage", _("Name the stage this is for."))
     if stage not in order_of(ctx.rig):
         raise Refused("no-stage", _("This stage is no longer in the chain. Choose another one."))
     if does == "stage":
@@ -112,7 +112,7 @@ def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
     if row is None:
         raise Refused(
             "no-setting",
-            _("There is no such setting yet. Take what it is derived from first."),
+            _("There is no such setting yet. First record what it is derived from."),
         )
     return with_stage(stage, setting_title(row))
 

@@ -25,7 +25,7 @@ def change_rig(app: AppContext, fields: RigFields) -> None:
     if fields.aim_low_dbfs >= fields.aim_high_dbfs:
         raise Refused(
             "aim",
-            _("The target needs its lower end under its upper end. Fix it and try again."),
+            _("The lower end of the target has to be under its upper end. Fix it and try again."),
         )
     with app.sessions.begin() as session:
         the_rig(app, session)
@@ -41,7 +41,7 @@ def change_rig(app: AppContext, fields: RigFields) -> None:
         for kind, model in THINGS.items():
             if session.get(model, getattr(fields, f"{kind}_id")) is None:
                 raise Refused(
-                    "no-thing", _("This {kind} is no longer kept. Choose another.", kind=kind)
+                    "no-thing", _("This {kind} is no longer stored. Choose another.", kind=kind)
                 )
         if fields.source != rig.source:
             # Another knob: the simulated one stands where its world says, a real one is counted
@@ -64,7 +64,7 @@ def _title(app: AppContext, fields: RigFields) -> str:
             "distance_cm": "distance",
             "angle_deg": "angle",
             "height_cm": "height",
-            "source": _("where sound comes from"),
+            "source": _("source"),
             "rate_hz": _("sample rate"),
             "microphone_id": "microphone",
             "interface_id": "interface",
@@ -98,6 +98,6 @@ def attach_response(app: AppContext, name: str, rows: list[list[float]]) -> None
 
 def detach_response(app: AppContext) -> None:
     """Use the microphone without a response file again."""
-    with change(app, _("Took the response file away")) as session:
+    with change(app, _("Removed the response file")) as session:
         the_rig(app, session).microphone.response_id = None
     app.changed()

@@ -58,7 +58,7 @@ def use_second(app: AppContext, take_id: int) -> None:
         if take.rig_id != ctx.rig.id:
             raise Refused(
                 "another-rig",
-                _("Both were recorded with another rig. Take that in hand first."),
+                _("Both were recorded with another rig. Switch to that rig first."),
             )
         _put_in(ctx, name)
     rederive_plan(app)
@@ -100,7 +100,7 @@ def sound_like_first(app: AppContext, take_id: int) -> None:
         if not is_in_hand(session, ctx.rig):
             raise Refused(
                 "another-rig",
-                _("Both were recorded with another rig. Take that in hand first."),
+                _("Both were recorded with another rig. Switch to that rig first."),
             )
         beside = beside_of(ctx, take)
         first, second = (measuring.samples_of(app, one) for one in (take, beside))

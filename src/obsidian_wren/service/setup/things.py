@@ -62,7 +62,7 @@ def keep_thing(
             thing = session.get(model, thing_id)
             if thing is None:
                 raise Refused(
-                    "no-thing", _("This {kind} is no longer kept. Choose another.", kind=kind)
+                    "no-thing", _("This {kind} is no longer stored. Choose another.", kind=kind)
                 )
             if thing.name != fields.name:
                 _rename_in_takes(session, kind, thing.name, fields.name)
@@ -71,7 +71,7 @@ def keep_thing(
         if isinstance(fields, InterfaceFields) and fields.dial_low >= fields.dial_high:
             raise Refused(
                 "dial",
-                _("A dial needs its lowest number under its highest. Fix it and try again."),
+                _("The lowest number of a dial has to be under its highest. Fix it and try again."),
             )
         session.flush()
         session.refresh(rig)
@@ -88,7 +88,7 @@ def _require_own_name(session: Session, model: Any, name: str, own_id: int | Non
         raise Refused(
             "name-taken",
             _(
-                "“{name}” is kept already. Choose another name, or choose it from the list.",
+                "“{name}” exists already. Choose another name, or choose it from the list.",
                 name=name,
             ),
         )
@@ -123,7 +123,7 @@ def _unused(session: Session, kind: KeptKind, thing_id: int) -> Any:
     model: Any = THINGS[kind]
     thing = session.get(model, thing_id)
     if thing is None:
-        raise Refused("no-thing", _("This {kind} is no longer kept.", kind=kind))
+        raise Refused("no-thing", _("This {kind} is no longer stored.", kind=kind))
     used = session.scalars(select(Rig.name).where(getattr(Rig, f"{kind}_id") == thing_id)).first()
     if used is not None:
         raise Refused(
@@ -161,12 +161,12 @@ def use_rig(app: AppContext, rig_id: int) -> None:
     with app.sessions() as session:
         rig = session.get(Rig, rig_id)
         if rig is None:
-            raise Refused("no-rig", _("This rig is no longer kept."))
+            raise Refused("no-rig", _("This rig is no longer stored."))
         name = rig.name
-    with change(app, _("Took {name} in hand", name=name)) as session:
+    with change(app, _("Switched to {name}", name=name)) as session:
         refuse_another_rig(app)
         if session.get(Rig, rig_id) is None:
-            raise Refused("no-rig", _("This rig is no longer kept."))
+            raise Refused("no-rig", _("This rig is no longer stored."))
         session.merge(ActiveRig(id=1, rig_id=rig_id))
     app.changed()
 
@@ -189,7 +189,7 @@ def remove_rig(app: AppContext, rig_id: int) -> None:
 def _removable(app: AppContext, session: Session, rig_id: int) -> Rig:
     rig = session.get(Rig, rig_id)
     if rig is None:
-        raise Refused("no-rig", _("This rig is no longer kept."))
+        raise Refused("no-rig", _("This rig is no longer stored."))
     if the_rig(app, session).id == rig_id:
         raise Refused("in-hand", _("This rig is in use. Switch to another one first."))
     if session.scalars(select(Take.id).where(Take.rig_id == rig_id)).first() is not None:

@@ -69,7 +69,7 @@ def turn(app: AppContext, control: Control, position: float) -> float:
         elif control == "pad":
             if rig.interface.pad_db is None:
                 raise Refused(
-                    "no-pad", _("This interface has no pad. Say so in Rig if it has one.")
+                    "no-pad", _("This interface has no pad. If it has one, enter it in Rig.")
                 )
             rig.pad_on = bool(position)
         elif control == "trim":

@@ -90,14 +90,14 @@ def take_facts(
             raise Refused(
                 "no-gain",
                 _(
-                    "Say at which gain the room is taken: 10 dB lower tells the converter from"
-                    " the rest."
+                    "Enter the gain at which the room is recorded: 10 dB lower separates the"
+                    " converter from the rest."
                 ),
             )
         facts["gain_db"] = position
     if purpose == "dial":
         if position is None:
-            raise Refused("no-position", _("Say at which mark the control stands."))
+            raise Refused("no-position", _("Enter the mark the control is at."))
         facts["slider" if learns == "slider" else "dial"] = position
         facts["learns"] = learns
     return facts

@@ -59,8 +59,8 @@ def _fault(samples: Samples, rate_hz: int) -> faults.BadTake | None:
         return faults.BadTake(
             "one-channel",
             _(
-                "This sound has one channel, so there is one microphone in it. Plug the second"
-                " into input 2 of the same interface, or compare with another rig."
+                "This sound has one channel, so only one microphone. Plug the second into input"
+                " 2 of the same interface, or compare with another rig."
             ),
         )
     heard = integrity.compare_channels(samples[:, :2])

@@ -21,7 +21,7 @@ def keep_what_moved(app: AppContext, take_id: int) -> None:
     with app.sessions() as session:
         take, reading = session.get(Take, take_id), session.get(Reading, take_id)
         if take is None or reading is None or take.purpose != "check" or take.discarded:
-            raise Refused("no-check", _("This check is no longer there. Check again."))
+            raise Refused("no-check", _("This check no longer exists. Check again."))
         purposes = prove.purposes_kept([cause["code"] for cause in reading.body["causes"]])
         samples = measuring.samples_of(app, take)
         ctx = RigContext.of(app, session, take.rig_id)
@@ -34,7 +34,10 @@ def keep_what_moved(app: AppContext, take_id: int) -> None:
     if not purposes:
         raise Refused(
             "nothing-to-keep",
-            _("There is nothing to take over from this check. Do what it says, then check again."),
+            _(
+                "There is nothing to take over from this check. Follow its advice, then check"
+                " again."
+            ),
         )
     split = round(ROOM_S * take.rate_hz)
     room = room_of(samples, take.rate_hz)

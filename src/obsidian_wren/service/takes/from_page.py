@@ -90,7 +90,7 @@ def add_piece(app: AppContext, take_id: str, number: int, samples: Samples) -> b
             return True
         raise Refused(
             "no-take",
-            _("This take is no longer running; what came before is kept as a half take."),
+            _("This take has ended; what came before is saved as a half take."),
         )
     with running.lock:
         if running.state != "recording" or running.ended is not None:
@@ -98,7 +98,9 @@ def add_piece(app: AppContext, take_id: str, number: int, samples: Samples) -> b
         if number < running.next_piece:
             return False
         if number > running.next_piece:
-            raise Refused("gap", _("Part of the take was lost on the way. Stop and take it again."))
+            raise Refused(
+                "gap", _("Part of the take was lost on the way. Stop and record it again.")
+            )
         running.next_piece += 1
         running.last_piece = time.monotonic()
         running.add(samples[: max(0, running.frames_left)])

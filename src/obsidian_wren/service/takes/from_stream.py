@@ -67,8 +67,8 @@ def _follow(
         _LOG.exception("A take failed")
         abandon(app, running)
         sentence = _(
-            "The take could not be finished; what was recorded is kept as a half take. Try"
-            " to use it, or take it again."
+            "The take could not be finished; what was recorded is saved as a half take. Try to"
+            " use it, or record it again."
         )
         app.bus.tell("trouble", {"sentence": sentence})
         app.changed()

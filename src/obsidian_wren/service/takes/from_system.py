@@ -39,8 +39,8 @@ class _Channels:
         if self._microphone.gaps:
             raise SourceGone(
                 _(
-                    "This computer was too busy to take all of the sound, so the take has a"
-                    " hole. Close what else runs, then take it again."
+                    "This computer was too busy to record all of the sound, so the take has a"
+                    " gap. Close other programs, then record it again."
                 )
             )
         if block.ndim == 1 or self._channel is None:
@@ -105,7 +105,7 @@ def _slide(ctx: RigContext, percent: float) -> tuple[str, float]:
     device, system = rig_device(ctx), ctx.app.world.system
     if device is None or system is None:
         raise Refused(
-            "no-device", _("The rig’s microphone is not there, so its slider cannot be set.")
+            "no-device", _("The rig’s microphone is not connected, so its slider cannot be set.")
         )
     try:
         system.set_device(device.id, "slider_percent", percent)

@@ -20,8 +20,8 @@ def keep_half(app: AppContext, part_id: str) -> int:
         raise Refused(
             "purpose",
             _(
-                "A newer Obsidian Wren began this take, and this one does not know what it is"
-                " for. Throw it away, or update."
+                "A newer Obsidian Wren began this take, and this one does not know its purpose."
+                " Discard it, or update."
             ),
         )
     take_id = keep(app, half.info, samples, half=True, part_id=part_id)
@@ -41,7 +41,7 @@ def _half(app: AppContext, part_id: str) -> parts.HalfTake:
     for half in parts.list_halves(app.folder, running=running.part.id if running else None):
         if half.id == part_id:
             return half
-    raise Refused("no-half", _("This half take is no longer there."))
+    raise Refused("no-half", _("This half take no longer exists."))
 
 
 def take_up_parts(app: AppContext) -> None:
@@ -59,10 +59,10 @@ def take_up_parts(app: AppContext) -> None:
         )
         app.find(
             "stray-part",
-            _("The takes in progress held something that cannot be read: {names}.", names=names),
+            _("The folder of takes in progress held something unreadable: {names}.", names=names),
             _(
-                "It was moved to “{relative_to}” of the data folder. Delete it if you do not"
-                " miss anything.",
+                "It was moved to “{relative_to}” of the data folder. Delete it if you miss"
+                " nothing.",
                 relative_to=place.relative_to(app.folder.path),
             ),
         )
@@ -73,9 +73,10 @@ def take_up_parts(app: AppContext) -> None:
             dropped += 1
     if dropped:
         app.message = ngettext(
-            "A take cut off within the first {seconds:.0f} s held too little and was discarded.",
-            "{count} takes cut off within the first {seconds:.0f} s held too little and were"
+            "A take interrupted within the first {seconds:.0f} s held too little and was"
             " discarded.",
+            "{count} takes interrupted within the first {seconds:.0f} s held too little and"
+            " were discarded.",
             dropped,
             seconds=faults.SHORTEST_S,
         )

@@ -182,12 +182,12 @@ def _answered(app: AppContext, take_id: int) -> Iterator[None]:
 
 
 _ENDED = _(
-    "You ended this before it was worked out, so it is not used; earlier results stay. Take it"
-    " again, or discard it."
+    "You stopped this before it was calculated, so it is not used; earlier results stay. Record"
+    " it again, or discard it."
 )
 _NO_ANSWER = _(
-    "The rules find no answer for this take, so it is not used; earlier results stay. Check"
-    " the level and the microphone, then take it again."
+    "The rules have no answer for this take, so it is not used; earlier results stay. Check the"
+    " level and the microphone, then record it again."
 )
 
 

@@ -95,10 +95,7 @@ def start_simulated(
         if rig.source != "simulated":
             raise Refused(
                 "source",
-                _(
-                    "Sound does not come from the simulated rig. Choose it in Rig, or use your"
-                    " own sound."
-                ),
+                _("The simulated rig is not the source. Choose it in Rig, or use your own sound."),
             )
         repeat = (
             session.scalar(select(func.count()).select_from(Take).where(Take.purpose == purpose))

@@ -220,7 +220,7 @@ def _remove(session: Session, model: type[Base], rest: str) -> None:
         raise Refused(
             "takes-on-it",
             _(
-                "“{name}” has takes by now, so it stays. Remove it by hand if you mean to.",
+                "“{name}” has takes by now, so it stays. Remove it by hand if you want to.",
                 name=row.name,
             ),
         )
