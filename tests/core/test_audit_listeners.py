@@ -35,10 +35,10 @@ def test_a_program_that_is_set_right_has_no_fault():
 @pytest.mark.parametrize(
     ("change", "code", "says"),
     [
-        ({"picks": "Line 3"}, "picks raw", "pick “Wren: call”"),
-        ({"picks": "Wren: game"}, "picks another", "pick “Wren: call”"),
-        ({"picks": "Line 9"}, "picks another", "pick “Wren: call”"),
-        ({"picks": None}, "chooses nothing", "pick “Wren: call”"),
+        ({"picks": "Line 3"}, "picks raw", "choose “Wren: call”"),
+        ({"picks": "Wren: game"}, "picks another", "choose “Wren: call”"),
+        ({"picks": "Line 9"}, "picks another", "choose “Wren: call”"),
+        ({"picks": None}, "chooses nothing", "choose “Wren: call”"),
         ({"muted": True}, "muted", "Switch the microphone on"),
         ({"also": "Wren: game"}, "two inputs", "second input off"),
         ({"noise_removal": True}, "twice cleaned", "Switch it off in Editor call"),

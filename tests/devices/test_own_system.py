@@ -87,7 +87,7 @@ def test_a_program_that_the_server_does_not_move_is_not_said_moved(own, system, 
     with Recording("desk"):
         (program,) = wait_until(lambda: shows(own, "programs"))
         monkeypatch.setattr(system, "move_listener", lambda index, microphone: None)
-        with pytest.raises(Refused, match="Pick “Wren: call” in the program’s own menu"):
+        with pytest.raises(Refused, match="Choose “Wren: call” in the program’s own menu"):
             feeds.move_listener(own, program.index, "call")
 
 

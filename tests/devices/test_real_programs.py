@@ -189,7 +189,7 @@ def test_the_page_shows_this_computer_and_moves_a_program(serve, chromium):
     name = page.get_by_label("Name of the feed for Call")
     name.fill("Loft desk")
     name.press("Enter")
-    expect(page.get_by_text("Pick “Loft desk” as the microphone").first).to_be_visible()
+    expect(page.get_by_text("Choose “Loft desk” as the microphone").first).to_be_visible()
 
 
 @one_server

@@ -33,7 +33,7 @@ def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
     wait_until(lambda: proof_of(app) is not None)
     first = proof_of(app).verdicts[0]
     assert first.code == "raw"
-    assert "pick “Wren: call”" in first.advice
+    assert "choose “Wren: call”" in first.advice
     with pytest.raises(Refused, match="0 of 1 listeners are proved"):
         confirming.confirm_step(app, "send")
     listeners.pick_input(app, "call", "Wren: call")

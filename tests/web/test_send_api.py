@@ -215,7 +215,7 @@ def test_wrong_things_in_a_program_are_told_by_sound(live):
         "stream": "late",
         "headphones": "no voice",
     }
-    assert "pick “Wren: call”" in listener(body, "call")["proof"]["verdicts"][0]["advice"]
+    assert "choose “Wren: call”" in listener(body, "call")["proof"]["verdicts"][0]["advice"]
 
 
 def test_sound_of_nobody_and_of_silence_is_refused(client):

@@ -51,5 +51,5 @@ test('what was moved by calculation says so, and is the number of now', () => {
 
 test('where no sound server answers no feed is promised', () => {
   expect(line('send')?.sentence).toContain('Any program can choose “Wren: call”');
-  expect(line('send', { computer: { missing: 'No sound server.' } })?.sentence).toContain('no program can pick');
+  expect(line('send', { computer: { missing: 'No sound server.' } })?.sentence).toContain('no program can choose');
 });
