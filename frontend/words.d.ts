@@ -18,4 +18,5 @@ export interface PageLanguage {
 export function saidIn(source: string, isSvelte: boolean): Said[];
 export function inLanguage(source: string, isSvelte: boolean, language?: PageLanguage): { code: string } | null;
 export function languageOf(path?: string): Promise<PageLanguage>;
+export function catalogues(): string[];
 export function words(language: PageLanguage): Plugin;

@@ -5,7 +5,7 @@
  * holds the expressions between its words as `{name}`. In the English page markup stays as it is, and calls become the text they stand for.
  */
 
-import { readFileSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import MagicString from 'magic-string';
 import { parse } from 'svelte/compiler';
 
@@ -224,6 +224,12 @@ function fits(english, message) {
   return places(message).every((place) => places(english).includes(place));
 }
 
+/** The catalogues that ship, by their names. */
+export function catalogues() {
+  const folder = new URL('../src/obsidian_wren/languages/', import.meta.url);
+  return readdirSync(folder).filter((name) => name.endsWith('.po'));
+}
+
 /** A language from its catalogue, a PO file read by gettext-parser. */
 export async function languageOf(path) {
   if (!path) return ENGLISH;
@@ -253,7 +259,9 @@ export function words(language) {
   return {
     name: 'words',
     enforce: 'pre',
-    transformIndexHtml: (html) => (language.tag ? html.replace('lang="en"', `lang="${language.tag}"`) : html),
+    // The documents say for themselves in what language they are.
+    transformIndexHtml: (html, { path }) =>
+      language.tag && path === '/index.html' ? html.replace('lang="en"', `lang="${language.tag}"`) : html,
     transform(source, id) {
       const file = id.split('?')[0];
       if (

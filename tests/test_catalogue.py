@@ -20,7 +20,6 @@ _NOT_SAID = {
     "TypeError",
     "ValueError",
     "compile",
-    "disk_errors",
     "exception",
     "execute",
     "info",

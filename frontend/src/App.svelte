@@ -8,6 +8,7 @@
   import { level, timeOfDay } from './lib/format';
   import { onKey, onKeyUp } from './lib/keys';
   import { place } from './lib/place.svelte';
+  import { inItself, SPOKEN } from './lib/language';
   import { keptTheme, show, system, THEMES, type Theme } from './lib/theme';
   import { controllers } from './lib/controllers.svelte';
   import { small } from './lib/window';
@@ -46,6 +47,15 @@
     return () => clearTimeout(waiting);
   });
   const confirmed = $derived(overview?.steps.filter((step) => step.status === 'confirmed').length ?? 0);
+
+  /** The program begins again in another language, and the page with it (`lib/state.svelte.ts`). */
+  let speaking = $state(false);
+  async function speak(select: HTMLSelectElement): Promise<void> {
+    speaking = true;
+    if (await desk.do('post', '/api/language', { body: { language: select.value } })) return;
+    speaking = false;
+    select.value = SPOKEN;
+  }
 
   function chooseRig(select: HTMLSelectElement): void {
     // A run that takes everything anew is one rig's.
@@ -154,6 +164,12 @@
         {#if overview.run.live}Live <span class="num">{level(desk.live?.level_dbfs)} dBFS</span>{:else}Not live{/if}
       </span>
       <MuteSign {overview} />
+      <label class="language">
+        <span class="hidden-text">Language</span>
+        <select value={SPOKEN} disabled={speaking} onchange={(event) => void speak(event.currentTarget)}>
+          {#each LANGUAGES as tag (tag)}<option value={tag} lang={tag}>{inItself(tag)}</option>{/each}
+        </select>
+      </label>
       <label class="theme">
         <span class="hidden-text">Theme</span>
         <select value={place.theme} onchange={(event) => place.setTheme(event.currentTarget.value as Theme)}>

@@ -38,7 +38,7 @@ def test_a_program_that_is_set_right_has_no_fault():
         ({"picks": "Line 3"}, "picks raw", "choose “Wren: call”"),
         ({"picks": "Wren: game"}, "picks another", "choose “Wren: call”"),
         ({"picks": "Line 9"}, "picks another", "choose “Wren: call”"),
-        ({"picks": None}, "chooses nothing", "choose “Wren: call”"),
+        ({"picks": None}, "picks nothing", "choose “Wren: call”"),
         ({"muted": True}, "muted", "Switch the microphone on"),
         ({"also": "Wren: game"}, "two inputs", "second input off"),
         ({"noise_removal": True}, "twice cleaned", "Switch it off in Editor call"),

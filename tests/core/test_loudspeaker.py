@@ -183,7 +183,7 @@ def test_it_is_taken_out_where_a_loudspeaker_plays_and_it_is_known_what():
     assert not decide([LOUD], known_from="returns", wanted=None, stands_in_room=False).on
     assert not decide([replace(LOUD, present=False)], known_from="computer", wanted=None).on
     unknown = decide([LOUD], known_from="", wanted=True)
-    assert (unknown.on, unknown.because[:27]) == (False, "What your loudspeaker plays")
+    assert (unknown.on, unknown.because[:16]) == (False, "Nothing is known")
 
 
 def test_a_person_may_hold_it():

@@ -74,7 +74,7 @@ def test_the_nearer_one_in_a_live_room_is_taken_and_the_room_decides():
     assert ranking.differences[0].code == "room"
     said = choice(ranking, first="A", second="B")
     assert said.title == "Take B"
-    assert "B hears less of your room" in said.sentence
+    assert "B picks up less of your room" in said.sentence
     turned = rank(other, one, in_turn(other.sounding, one.sounding))
     assert turned.better == "first"
     assert choice(turned, first="B", second="A").sentence == said.sentence

@@ -90,7 +90,7 @@ def test_a_microphone_is_read_in_whole_blocks_and_its_backlog_is_let_go(system):
 
 
 def test_a_feed_plays_into_the_loopback_device_that_has_its_name(system):
-    with pytest.raises(NoSoundServer, match="“Wren: call” is none"):
+    with pytest.raises(NoSoundServer, match="“Wren: call” is not one"):
         system.ensure_input("call", "Wren: call")
     feed = system.ensure_input("call", "Loft loop")
     (stream,) = Stream.opened
@@ -112,7 +112,7 @@ def test_what_it_cannot_do_is_said(system):
         system.set_device("input-0", "muted", True)
     with pytest.raises(NoSoundServer):
         system.move_listener(1, "input-0")
-    with pytest.raises(SourceGone, match="not there"):
+    with pytest.raises(SourceGone, match="is not connected"):
         system.open_microphone("input-7")
     assert system.seen.missing is None
     system._library.query_devices = lambda: 1 / 0

@@ -76,9 +76,9 @@ def test_any_channel_of_a_microphone_of_any_number_of_them_is_read(system, plugg
 
 def test_what_the_library_makes_no_stream_of_is_said(system, plugged):
     plugged(TONE)
-    with pytest.raises(SourceGone, match="gives no stream of 40 channels"):
+    with pytest.raises(SourceGone, match="offers no stream of 40 channels"):
         ServerMicrophone("desk", rate_hz=RATE, channels=40)
-    with pytest.raises(SourceGone, match="gives no stream of 40 channels"):
+    with pytest.raises(SourceGone, match="offers no stream of 40 channels"):
         SystemOutput("auto_null", rate_hz=RATE, channels=40)
 
 
@@ -156,7 +156,9 @@ def test_a_thread_that_reads_a_pipe_beside_other_programs_is_found_and_let_befor
 
 def test_a_second_run_may_not_write_into_the_same_input(system):
     feed = system.ensure_input("call", "Wren: call")
-    with pytest.raises(NoSoundServer, match="Another Obsidian Wren of yours feeds “Wren: call”"):
+    with pytest.raises(
+        NoSoundServer, match="Another Obsidian Wren of yours already feeds “Wren: call”"
+    ):
         system.ensure_input("call", "Wren: call")
     feed.close()
     system.ensure_input("call", "Wren: call").close()
@@ -253,13 +255,12 @@ def test_a_microphone_that_goes_away_is_told_and_never_replaced(system, plugged)
     desk = plugged(TONE)
     plugged(sine(440.0, -20.0, 1.0), name="other")
     microphone = system.open_microphone("desk")
-    assert strongest_hz(heard(microphone)) == pytest.approx(1000.0, abs=8.0)
     desk.unplug()
-    with pytest.raises(SourceGone, match="went away"):
+    with pytest.raises(SourceGone, match="was disconnected"):
         for _ in range(1000):
             microphone.read(480)
     microphone.close()
-    with pytest.raises(SourceGone, match="no microphone"):
+    with pytest.raises(SourceGone, match="is not there now"):
         system.open_microphone("desk")
     with pytest.raises(SourceGone, match="could not be opened"):
         ServerMicrophone("desk", rate_hz=RATE, channels=1)

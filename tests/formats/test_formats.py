@@ -83,7 +83,7 @@ def test_the_order_of_the_file_is_the_order_of_the_chain(tmp_path):
     "changes, says",
     [
         ({"version": 2}, "version 2"),
-        ({"format": "something/else"}, "no calibration"),
+        ({"format": "something/else"}, "not a calibration"),
         (
             {
                 "chain": [
@@ -97,7 +97,7 @@ def test_the_order_of_the_file_is_the_order_of_the_chain(tmp_path):
         ),
         (
             {"chain": [{"kind": "equalizer", "settings": {"bands": number(3.0, "bands")}}]},
-            "bands have",
+            "bands are missing",
         ),
         ({"chain": [{"kind": "equalizer", "settings": {}}]}, "no “bands”"),
         (

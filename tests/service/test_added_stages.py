@@ -219,7 +219,7 @@ def test_a_second_equalizer_holds_the_bands_of_the_person(boathouse, tmp_path):
 @pytest.mark.parametrize(
     ("act", "sentence"),
     [
-        (lambda app: stages.add_stage(app, "limiter"), "no further limiter"),
+        (lambda app: stages.add_stage(app, "limiter"), "Another limiter"),
         (lambda app: stages.add_stage(app, "nothing"), "no such stage"),
         (lambda app: stages.remove_stage(app, "gate"), "Switch this one off"),
         (lambda app: stages.remove_stage(app, "gate-2"), "Only a stage that was added"),

@@ -68,8 +68,8 @@ def test_a_calibration_that_is_none(tmp_path, capsys):
     soundfile.write(sound, room(), RATE)
     file = tmp_path / "c.json"
     for text, says in (
-        ("{", "not JSON"),
-        ('{"format": "other"}', "no calibration"),
+        ("{", "not valid JSON"),
+        ('{"format": "other"}', "not a calibration"),
         ('{"format": "obsidian-wren/calibration", "version": 9}', "version 9"),
         (
             (

@@ -88,7 +88,7 @@ def test_an_older_file_says_what_to_do(made, tmp_path):
     for spoiled in ({"voice_db": [1.0]}, {"noise_db": kept["noise_db"][:-1]}, {"rate_hz": None}):
         whole["readings"]["check"] = kept | spoiled
         older.write_text(json.dumps(whole))
-        with pytest.raises(BadCalibration, match="not whole"):
+        with pytest.raises(BadCalibration, match="are missing"):
             check_files(older, quiet, talk)
 
 

@@ -107,7 +107,7 @@ def test_nothing_is_checked_against_nothing(app):
     seen = overview(app, "checks", "takes")
     assert seen.checks == []
     assert "record the room and read the passage first" in seen.takes[-1].fault
-    with pytest.raises(Refused, match="no longer there"):
+    with pytest.raises(Refused, match="no longer exists"):
         from_check.keep_what_moved(app, seen.takes[-1].id)
 
 

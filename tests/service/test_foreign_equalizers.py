@@ -78,7 +78,7 @@ def test_what_we_write_for_other_programs_is_read_back(boathouse, tmp_path, form
     ("name", "content", "why"),
     [
         ("never.txt", "1 0 0 -2.5 1.2", "an unstable biquad"),
-        ("zero.txt", "1 0 0 0 0.1 0.1", "a0 is 0"),
+        ("zero.txt", "1 0 0 0 0.1 0.1", "a0 = 0"),
         ("short.txt", "100 1\n200 2", "at least 3"),
         ("words.txt", "no numbers here", "usable rows"),
         ("flat.txt", "\n".join(f"{hz} 0" for hz in (50, 500, 5000, 15000)), "flat"),

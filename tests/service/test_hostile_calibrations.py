@@ -53,22 +53,22 @@ def hostile(whole):
     taste = {"taste": {"warmth_db": 1e6}}
     rows = [[100.0, 0.0]] * 5000
     return {
-        "empty": (b"", "not JSON"),
-        "words": (b"hello", "not JSON"),
-        "cut off": (text[: len(text) // 2].encode(), "not JSON"),
-        "binary": (bytes(range(256)) * 50, "not JSON"),
-        "wrong encoding": (text.encode("utf-16"), "not JSON"),
-        "not valid JSON": (text.replace("27", "NaN", 1).encode(), "not JSON"),
+        "empty": (b"", "not valid JSON"),
+        "words": (b"hello", "not valid JSON"),
+        "cut off": (text[: len(text) // 2].encode(), "not valid JSON"),
+        "binary": (bytes(range(256)) * 50, "not valid JSON"),
+        "wrong encoding": (text.encode("utf-16"), "not valid JSON"),
+        "not valid JSON": (text.replace("27", "NaN", 1).encode(), "not valid JSON"),
         "infinite": (
             with_setting(whole, "compressor", "ratio", 0)
             .replace('"value": 0', '"value": 1e999', 1)
             .encode(),
-            "not JSON",
+            "not valid JSON",
         ),
-        "nested": (b"[" * 100_000, "not JSON"),
+        "nested": (b"[" * 100_000, "not valid JSON"),
         "nested in a part": (spoiled(whole, readings=nest(60)).encode(), "nested deeper"),
-        "a list": (b"[1, 2]", "no calibration"),
-        "another format": (spoiled(whole, format="other/preset").encode(), "no calibration"),
+        "a list": (b"[1, 2]", "not a calibration"),
+        "another format": (spoiled(whole, format="other/preset").encode(), "not a calibration"),
         "newer": (spoiled(whole, version=2).encode(), "version 2"),
         "no version": (spoiled(whole, version=None).encode(), "no version"),
         "version is true": (spoiled(whole, version=True).encode(), "no version"),

@@ -201,7 +201,7 @@ def cut_off(app, frames=9000):
 
 def test_what_a_kill_cut_off_is_measured_and_listed_at_the_next_start(app):
     cut_off(app)
-    assert "cut off" in library.take_up(app)
+    assert "was interrupted" in library.take_up(app)
     (shown,) = shows(app, "recordings")
     assert (shown.title, shown.track, shown.seconds) == ("Walk", "raw voice", round(8192 / RATE, 1))
 

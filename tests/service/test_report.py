@@ -82,8 +82,8 @@ def test_a_series_stands_in_it(boathouse):
         blind.answer_series(boathouse, number, "same")
     text = page_of(boathouse).text
     assert "Treated against raw: 4 of 8" in text
-    assert "said 8 times and counts half to each" in text
-    assert "grey where chance alone lands in 95 of 100. Treated against raw: 4 of 8." in text
+    assert "chosen 8 times and counts half to each" in text
+    assert "grey is where chance alone lands in 95 of 100. Treated against raw: 4 of 8." in text
 
 
 def test_the_level_diagram_is_that_of_the_page(boathouse):
@@ -116,7 +116,7 @@ def test_the_peaks_and_what_a_check_found_are_drawn(boathouse):
     )
     text = Page(report_html(file)).text
     assert f"{inside} of {len(peaks)} lie between" in text
-    assert "most at 1000 Hz: −4.0 dB" in text
+    assert "largest at 1000 Hz: −4.0 dB" in text
 
 
 def test_a_name_is_a_name_and_never_code(boathouse):

@@ -272,7 +272,7 @@ def test_a_run_goes_on_when_its_device_is_back(boathouse):
     computer_changes.unplug(app, device.id)
     shown = shows(app, "run")
     assert (shown.live, shown.wanted) == (False, True)
-    assert "went away" in shown.stopped_why
+    assert "was disconnected" in shown.stopped_why
     computer_changes.plug_in(app, device.id)
     assert shows(app, "run").live
     living.stop_run(app)
@@ -315,7 +315,7 @@ def test_who_takes_part_stays_while_it_is_recorded(boathouse):
         lambda: living.hold_block(app, 20.0),
         lambda: listeners.set_program(app, "call", {"rate_hz": 16_000}),
     ):
-        with pytest.raises(Refused, match="It is recording"):
+        with pytest.raises(Refused, match="You are recording"):
             change()
     listeners.set_route(app, "clips", "call", "treated", False)
     assert "clips" in [kept.source for kept in listener(app, "call").mix.kept_out]

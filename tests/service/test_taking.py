@@ -93,7 +93,7 @@ def test_a_half_take_can_be_thrown_away_once(app):
     half = shows(app, "halves")[0]
     halves.discard_half(app, half.id)
     assert shows(app, "halves") == []
-    with pytest.raises(Refused, match="no longer there"):
+    with pytest.raises(Refused, match="no longer exists"):
         halves.discard_half(app, half.id)
 
 

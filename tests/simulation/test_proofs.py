@@ -59,7 +59,7 @@ def wrong(name, proved="", audited="", **more):
 MISTAKES = [
     wrong("the raw microphone is picked", "raw", "picks raw", picks=RAW),
     wrong("the feed for another is picked", "wrong feed", "picks another", picks="next"),
-    wrong("nothing is picked", "nothing", "chooses nothing", picks=None),
+    wrong("nothing is picked", "nothing", "picks nothing", picks=None),
     wrong("an input is picked that is gone", "nothing", "picks another", picks="Line 4"),
     wrong("it is muted", "nothing", "muted", settings={"muted": True}),
     wrong(

@@ -165,7 +165,7 @@ def test_clipping_before_the_slider_is_found_and_the_slider_is_not_blamed():
     plan, voice = rig.voice()
     assert voice[0].code == "flat-tops"
     assert voice[0].spoils
-    assert "converter clipped first and the input slider turned it down" in plan.clipped_where
+    assert "clipped first, and the input slider then reduced the level" in plan.clipped_where
     assert plan.change_db < -6
     assert next(move for move in plan.moves if move.key == "slider").target == 100.0
 

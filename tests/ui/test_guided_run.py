@@ -52,7 +52,7 @@ def test_from_an_empty_folder_to_a_proof_in_few_presses(start, browse, way):
     # What a person does in the call program is no press here.
     page.get_by_label("chooses").first.select_option("Wren: call")
     press("Check what arrives")
-    expect(page.get_by_text("1 of 1 get what is meant")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("1 of 1 hear what they should")).to_be_visible(timeout=SLOW)
     assert presses == 8
 
 

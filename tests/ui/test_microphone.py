@@ -134,11 +134,11 @@ def test_a_page_that_dies_half_way_leaves_a_half_take(with_wav):
     again = context.new_page()
     again.goto(url)
     expect(
-        again.get_by_text(re.compile(r"A take of the room was cut off after \d+\.\d s"))
+        again.get_by_text(re.compile(r"A take of the room was interrupted after \d+\.\d s"))
     ).to_be_visible(timeout=SLOW)
     again.get_by_role("button", name="Use it").click()
     step(again, "Quiet")
-    expect(again.get_by_text("cut off").first).to_be_visible(timeout=SLOW)
+    expect(again.get_by_text("interrupted").first).to_be_visible(timeout=SLOW)
     expect(status(again, "Quiet")).to_have_text("open")
 
 
@@ -155,7 +155,7 @@ def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, boathouse_
     page.get_by_label("Sample rate").select_option(label="96 kHz")
     step(page, "Send")
     # The browser runs at its own rate, whatever Rig says; the check must say so.
-    expect(page.get_by_text("Rig says 96 kHz: agree on one rate")).to_be_visible()
+    expect(page.get_by_text("Rig says 96 kHz: set both to one rate")).to_be_visible()
     send_until_it_arrives(page)
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()

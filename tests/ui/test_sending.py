@@ -82,7 +82,7 @@ def test_a_call_is_set_up_proved_and_confirmed(send):
     expect(page.get_by_text("1 of 1 listener gets what is meant")).to_be_visible()
     leaf(page, "Delay and load")
     expect(page.get_by_role("img", name="Delay of each path")).to_be_visible()
-    expect(page.get_by_text(re.compile(r"\d+ gaps? that anyone heard"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"\d+ audible gaps?"))).to_be_visible()
     button(page, "Confirm send").click()
     expect(page.get_by_text(re.compile(r"\d of 8 confirmed"))).to_be_visible()
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { eitherOf } from '../lib/names';
   import { t } from '../lib/words';
   import type { Overview, StepName } from '../lib/api';
   import { proper } from '../lib/format';
@@ -138,8 +139,7 @@
     {/if}
     {#if !overview.computer.missing}
       <p class="soft">
-        Choose {feeds.map((feed) => `“${feed.feed}”`).join(' or ') || 'a feed'} as the microphone in the settings of your
-        program.
+        Choose {eitherOf(feeds.map((feed) => feed.feed ?? '')) || t('a feed')} as the microphone in the settings of your program.
       </p>
     {/if}
     {#if overview.run.stopped_why}<p><Mark kind="fault" /> {proper(overview.run.stopped_why)}</p>{/if}

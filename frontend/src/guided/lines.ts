@@ -1,4 +1,5 @@
-import { counted, t } from '../lib/words';
+import { counted, t, within } from '../lib/words';
+import { eitherOf } from '../lib/names';
 import type { Overview, StepName } from '../lib/api';
 import { level, withUnit } from '../lib/format';
 
@@ -11,15 +12,13 @@ export interface Line {
 }
 
 function named(overview: Overview, step: StepName): string {
-  const on = overview.stages
-    .filter((stage) => stage.step === step && stage.on)
-    .map((stage) => stage.title.toLowerCase());
+  const on = overview.stages.filter((stage) => stage.step === step && stage.on).map((stage) => within(stage.title));
   return on.length ? on.join(', ') : t('nothing needs to run here');
 }
 
 function running(overview: Overview, step: StepName): string {
   const stages = overview.stages.filter((stage) => stage.step === step);
-  return `${stages.filter((stage) => stage.on).length} of ${stages.length} on`;
+  return t('{on} of {all} on', { on: stages.filter((stage) => stage.on).length, all: stages.length });
 }
 
 /** As the level diagram shows it: at the gain of now, measured or moved there by physics. */
@@ -68,7 +67,7 @@ export function leftOut(overview: Overview, step: StepName): string[] {
 export function linesOf(overview: Overview): Line[] {
   const { rig, tone, delivery, proofs } = overview;
   const bands = overview.settings.filter((setting) => setting.stage === 'equalizer').length;
-  const feeds = overview.destinations.filter((entry) => entry.on && entry.feed).map((entry) => `“${entry.feed}”`);
+  const feeds = overview.destinations.filter((entry) => entry.on && entry.feed).map((entry) => entry.feed ?? '');
   const why = (kind: string) => overview.stages.find((stage) => stage.key === kind)?.because ?? '';
   const madeOf = overview.rigs.find((entry) => entry.id === rig.id)?.made_of ?? '';
   return [
@@ -109,12 +108,12 @@ export function linesOf(overview: Overview): Line[] {
       sentence: overview.computer.missing
         ? t('No sound server answers, so no program can choose them; the recorder and files work.')
         : feeds.length
-          ? t('Any program can choose {feeds}; silent until you are live.', { feeds: feeds.join(', ') })
+          ? t('Any program can choose {feeds}; silent until you are live.', { feeds: eitherOf(feeds) })
           : '',
     },
     {
       step: 'prove',
-      value: proofs.good ? t('{good} of {all} proved', { good: proofs.good, all: proofs.all }) : 'not yet',
+      value: proofs.good ? t('{good} of {all} proved', { good: proofs.good, all: proofs.all }) : t('not yet'),
       sentence: t('Compare raw and treated, blind; and check in a few days whether anything drifted.'),
     },
   ];

@@ -20,6 +20,7 @@ import { listen } from './connection';
 import { FIELDS, only } from './fields';
 import { Pending } from './pending';
 import { FrameStore } from './frames';
+import { SPOKEN } from './language';
 import { place } from './place.svelte';
 import { nudged } from '../parts/setting';
 
@@ -117,13 +118,19 @@ class Desk {
   #hear(kind: string, data: string): void {
     const said = JSON.parse(data);
     // After a restart of the program the stream opens again by itself; what is shown may then be old.
-    if (kind === 'hello') void this.#meet(said.revision);
+    if (kind === 'hello') this.#greet(said);
     else if (kind === 'changed') void this.#catchUp(said.revision);
     else if (kind === 'progress') this.progress = said;
     else if (kind === 'frame') this.frames.add(said, performance.now());
     else if (kind === 'live') this.live = said;
     else if (kind === 'working') this.working = said.share;
     else if (kind === 'trouble') this.trouble = said.sentence;
+  }
+
+  /** The program that answers may speak another language by now, and its page with it. */
+  #greet(said: { revision: number; language?: string }): void {
+    if (said.language && said.language !== SPOKEN) location.reload();
+    else void this.#meet(said.revision);
   }
 
   /** A program that was started anew may count from elsewhere, as after its clock was set. */

@@ -3,6 +3,8 @@
  * the build puts its words in place of these calls (words.js), so that they cost nothing while the page runs.
  */
 
+import { SPOKEN } from './language';
+
 type Values = Record<string, string | number | null | undefined>;
 
 /** A message with values in its places `{name}`. */
@@ -13,6 +15,11 @@ export function t(english: string, values: Values = {}): string {
 /** The form of a message that belongs to a count, which is its value `{count}`. */
 export function counted(count: number, singular: string, plural: string, values: Values = {}): string {
   return t(count === 1 ? singular : plural, { count, ...values });
+}
+
+/** A title as it stands within a sentence: in small letters, but where nouns begin with capitals everywhere. */
+export function within(title: string): string {
+  return /^(de|lb)\b/.test(SPOKEN) ? title : title.toLowerCase();
 }
 
 /** A written number with the decimal mark of the language; the build puts it in place of the point. */

@@ -16,7 +16,7 @@ import sys
 from types import ModuleType
 
 from obsidian_wren.cli.arguments import parser
-from obsidian_wren.cli.language import speak_as_asked
+from obsidian_wren.cli.language import hand_on, speak_as_asked
 from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
@@ -36,10 +36,12 @@ def main(arguments: list[str] | None = None) -> int:
 
     try:
         # Before anything else is loaded.
-        speak_as_asked(sys.argv[1:] if arguments is None else arguments)
+        given = sys.argv[1:] if arguments is None else arguments
+        speak_as_asked(given)
         chosen = parser().parse_args(arguments)
         if chosen.command in ("serve", "demo"):
-            return start(chosen)
+            hand_on(given)
+            return start(chosen, given)
         if chosen.command == "doctor":
             return look_through(chosen)
         if chosen.command in ("devices", "live"):

@@ -9,13 +9,16 @@ import os
 import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
 from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import obsidian_wren
+from obsidian_wren.cli import language
 from obsidian_wren.cli.kernels import are_compiled, run_everything, telling_how_far
 from obsidian_wren.cli.own_system import own_system, simulated_voice_command, voice_command
+from obsidian_wren.cli.places import data_folder
 from obsidian_wren.core.wording import _
 
 if TYPE_CHECKING:
@@ -23,8 +26,6 @@ if TYPE_CHECKING:
     from obsidian_wren.service.context import AppContext
     from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.voice import records
-
-_OWN_DATA = Path(".local") / "share" / "obsidian-wren"
 
 
 def look_through(chosen: argparse.Namespace) -> int:
@@ -34,7 +35,7 @@ def look_through(chosen: argparse.Namespace) -> int:
     from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.voice import asking
 
-    path = chosen.data or Path.home() / _OWN_DATA
+    path = data_folder(chosen.command, chosen.data)
     if not path.is_dir():
         raise Refused(
             "no-folder", _("There is no data folder {path}. Name it with --data.", path=path)
@@ -83,8 +84,11 @@ def _said_of(voice: records.Status) -> str:
     )
 
 
-def start(chosen: argparse.Namespace) -> int:
-    """``serve`` and ``demo``: serve the page until it is ended."""
+def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
+    """``serve`` and ``demo``: serve the page until it is ended.
+
+    ``arguments``: as they were given; with them the program begins again in another language.
+    """
     from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.store.token import token_of
     from obsidian_wren.web.access import Access
@@ -95,7 +99,7 @@ def start(chosen: argparse.Namespace) -> int:
     # Whatever is written from here on is its owner's alone.
     os.umask(0o077)
     demo = chosen.command == "demo"
-    path = chosen.data or (Path("demo-data") if demo else Path.home() / _OWN_DATA)
+    path = data_folder(chosen.command, chosen.data)
     folder = DataFolder(path)
     if demo and not folder.database.exists():
         _fill(folder, everything=chosen.prepare or not are_compiled())
@@ -118,7 +122,7 @@ def start(chosen: argparse.Namespace) -> int:
         around = _own_world() if own else _simulated_world()
         app = open_app(folder, around, pace="fast" if chosen.fast else "real")
         app.worker = worker_of(app, path, own=own)
-        app.at_end(app.worker.end)
+        app.at_end(app.worker.end_for_good)
         return app
 
     port = listening.getsockname()[1]
@@ -138,8 +142,17 @@ def start(chosen: argparse.Namespace) -> int:
         version=f"{obsidian_wren.__version__} {page_mark()}",
         around="simulated" if demo or chosen.simulated else "own",
     )
-    serve(open_the_app, listening, Access(token, port), left)
+    if serve(open_the_app, listening, Access(token, port), left):
+        _begin_again(arguments, port)
     return 0
+
+
+def _begin_again(arguments: Sequence[str], port: int) -> None:
+    """The same command in the same process, in the language that was chosen meanwhile."""
+    sys.stdout.flush()
+    os.environ.pop(language.VARIABLE, None)
+    same = [*language.without_language(arguments), "--port", str(port)]
+    os.execv(sys.executable, own_command(*same))
 
 
 def simulated_surroundings() -> World:

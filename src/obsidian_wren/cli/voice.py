@@ -14,6 +14,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+from obsidian_wren.cli.language import speak_as_asked
 from obsidian_wren.core.told import Told
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.voice.beginning import READY
@@ -29,6 +30,7 @@ def serve_voice(made: Callable[[Serving], Voice]) -> int:
     # Whatever is written from here on is its owner's alone.
     os.umask(0o077)
     try:
+        speak_as_asked(())
         serving = Serving(chosen.socket)
         voice = made(serving)
     except Told as error:

@@ -32,6 +32,8 @@ ENGLISH = Language(
     lambda singular, plural, count: singular if count == 1 else plural,
 )
 _spoken = [ENGLISH]
+# Source: the orthographies of German and Luxembourgish.
+_CAPITAL_NOUNS = ("de", "lb")
 
 
 def speak(language: Language) -> None:
@@ -54,6 +56,12 @@ def _(english: str, /, **values: Any) -> str:
 def ngettext(singular: str, plural: str, count: int, /, **values: Any) -> str:
     """The form of a message that belongs to a count, which is its value ``{count}``."""
     return _filled(_spoken[0].form(singular, plural, count), {"count": count, **values})
+
+
+def within(title: str) -> str:
+    """A title as it stands within a sentence: in small letters, but where nouns begin with capitals
+    everywhere."""
+    return title if _spoken[0].tag.partition("_")[0] in _CAPITAL_NOUNS else title.lower()
 
 
 def marked(text: str) -> str:

@@ -65,7 +65,7 @@ def copy_database(folder: DataFolder) -> Path:
 def copy_before(database: Path, revision: str | None) -> Path:
     """Copy a database before it is migrated from a revision; one that is there stays."""
     folder = database.parent / "backups"
-    with disk_errors("copying the database before it is changed"):
+    with disk_errors(_("copying the database before it is changed")):
         folder.mkdir(mode=0o700, exist_ok=True)
     path = folder / f"before-migration-from-{revision or 'none'}.db"
     if not path.exists():
@@ -94,7 +94,7 @@ def is_sound(path: Path) -> bool:
 def _copy(source: Path, path: Path) -> None:
     temporary = path.with_suffix(f".{uuid.uuid4().hex[:8]}.new")
     try:
-        with disk_errors("copying the database"):
+        with disk_errors(_("copying the database")):
             make_private(temporary)
             try:
                 with (

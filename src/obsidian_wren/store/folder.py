@@ -152,7 +152,7 @@ class DataFolder:
     def put_aside(self, *paths: Path) -> Path:
         """Move files that cannot be read out of the way, together, never away: into a folder of
         their own under ``aside/``."""
-        with disk_errors("putting a damaged file aside"):
+        with disk_errors(_("setting a damaged file aside")):
             name = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
             place = self.path / "aside" / name
             place.mkdir(mode=_FOLDER_MODE, parents=True)

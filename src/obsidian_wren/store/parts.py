@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import disk_errors
 from obsidian_wren.store.folder import DataFolder, open_private, write_through
 from obsidian_wren.store.take_files import _MOST_CHANNELS, _RATES_HZ
@@ -50,7 +51,7 @@ class Part:
         self.frames = 0
         self._path = folder.parts / f"{self.id}.f32"
         self._unsynced = 0
-        with disk_errors("beginning a take"):
+        with disk_errors(_("beginning a take")):
             write_through(folder.parts / f"{self.id}.json", json.dumps(asdict(info)).encode())
             self._file = open_private(self._path)
 
@@ -59,7 +60,7 @@ class Part:
 
         Raises FolderError when the disk is full; what was written stays.
         """
-        with disk_errors("recording a take"):
+        with disk_errors(_("recording a take")):
             self._file.write(samples.astype("<f4").tobytes())
             self._file.flush()
             self.frames += len(samples)
@@ -191,7 +192,7 @@ def read_part(folder: DataFolder, part_id: str, *, channels: int = 1) -> Samples
 
     Raises FolderError where the file is gone.
     """
-    with disk_errors("reading a take in progress"):
+    with disk_errors(_("reading a take in progress")):
         raw = (folder.parts / f"{part_id}.f32").read_bytes()
     whole = np.frombuffer(raw[: len(raw) // (4 * channels) * 4 * channels], dtype="<f4")
     # Scrambled bytes may be no numbers; who uses the samples looks for that.
@@ -202,6 +203,6 @@ def read_part(folder: DataFolder, part_id: str, *, channels: int = 1) -> Samples
 
 def drop_part(folder: DataFolder, part_id: str) -> None:
     """Remove a part: its sound first, so that a description never outlives it unnoticed."""
-    with disk_errors("removing a take in progress"):
+    with disk_errors(_("removing a take in progress")):
         (folder.parts / f"{part_id}.f32").unlink(missing_ok=True)
         (folder.parts / f"{part_id}.json").unlink(missing_ok=True)

@@ -90,14 +90,14 @@ def restore_where_needed(folder: DataFolder) -> Restored | None:
     at = None
     if copy is not None:
         temporary = folder.path / "wren.db.new"
-        with disk_errors("putting the copy of the database back"):
+        with disk_errors(_("restoring the copy of the database")):
             make_private(temporary)
             shutil.copyfile(copy, temporary)
             with temporary.open("rb") as file:
                 os.fsync(file.fileno())
             temporary.replace(folder.database)
             sync_folder(folder.path)
-        _, day, time, _ = copy.stem.split("-")
+        day, time = copy.stem.split("-")[1:3]
         at = f"{day[:4]}-{day[4:6]}-{day[6:]} {time[:2]}:{time[2:4]}:{time[4:]} UTC"
     return Restored(why, at, aside.relative_to(folder.path).as_posix())
 

@@ -59,7 +59,7 @@ def keep_take(
     """
     clean = np.nan_to_num(samples, nan=0.0, posinf=1.0, neginf=-1.0)
     temporary = folder.takes / f"{uuid.uuid4().hex}.new"
-    with disk_errors("keeping a take"):
+    with disk_errors(_("saving a take")):
         try:
             with open_private(temporary) as file:
                 soundfile.write(

@@ -7,6 +7,7 @@ import re
 import secrets
 from pathlib import Path
 
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import disk_errors
 from obsidian_wren.store.folder import write_through
 
@@ -24,7 +25,7 @@ def token_of(path: Path) -> str:
     if _TOKEN.fullmatch(held):
         return held
     made = secrets.token_urlsafe(_BYTES)
-    with disk_errors("keeping the token"):
+    with disk_errors(_("storing the token")):
         if path.is_dir():
             path.rmdir()
         write_through(path, made.encode() + b"\n")

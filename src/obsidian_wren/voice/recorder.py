@@ -220,7 +220,7 @@ class Recorder:
             self._fail(
                 _("{error} Recording has stopped.", error=error)
                 if isinstance(error, FolderError)
-                else _NOT_FINISHED
+                else _not_finished()
             )
             with suppress(FolderError, OSError):
                 part = measured(path, channels=channels, rate_hz=self._rate_hz)
@@ -233,7 +233,8 @@ class Recorder:
             self._tell("recording trouble", sentence=sentence)
 
 
-_NOT_FINISHED = _(
-    "A recording could not be finished. What was written is saved; check the disk, then record"
-    " again."
-)
+def _not_finished() -> str:
+    return _(
+        "A recording could not be finished. What was written is saved; check the disk, then record"
+        " again."
+    )

@@ -18,6 +18,7 @@ import numpy as np
 import soundfile
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import disk_errors, sync_folder
 from obsidian_wren.voice.records import FileFormat
 
@@ -60,7 +61,7 @@ class TrackFile(Protocol):
 def open_track(path: Path, *, rate_hz: int, channels: int, file_format: FileFormat) -> TrackFile:
     """Begin a file."""
     kind = _Wav if file_format == "wav" else _Flac
-    with disk_errors("beginning a recording"):
+    with disk_errors(_("beginning a recording")):
         return kind(path, rate_hz, channels)
 
 
@@ -73,7 +74,7 @@ class _Synced:
 
     def _close(self) -> None:
         try:
-            with disk_errors("ending a recording"):
+            with disk_errors(_("ending a recording")):
                 os.fsync(self._fd)
         finally:
             os.close(self._fd)
@@ -118,7 +119,7 @@ class _Wav(_Synced):
 
     def write(self, block: Samples) -> None:
         whole = np.round(np.clip(block, -1.0, _FULL) * 2.0**23).astype("<i4").reshape(-1, 1)
-        with disk_errors("recording"):
+        with disk_errors(_("writing a recording")):
             _write_all(
                 self._fd,
                 whole.view(np.uint8).reshape(-1, 4)[:, :3].tobytes(),
@@ -197,7 +198,7 @@ class _Flac(_Synced):
         return max(0, (self.frames - 1) // self._FRAME * self._FRAME)
 
     def write(self, block: Samples) -> None:
-        with disk_errors("recording"):
+        with disk_errors(_("writing a recording")):
             try:
                 self._file.write(np.clip(block, -1.0, _FULL))
             except (soundfile.LibsndfileError, AssertionError) as error:
@@ -213,7 +214,7 @@ class _Flac(_Synced):
 
     def close(self) -> None:
         try:
-            with disk_errors("ending a recording"):
+            with disk_errors(_("ending a recording")):
                 try:
                     self._file.close()
                 except (soundfile.LibsndfileError, AssertionError) as error:
@@ -227,7 +228,7 @@ class _Flac(_Synced):
 def tell_samples(path: Path, frames: int) -> None:
     """Say in a FLAC how many samples it holds, where its last frames could not be written."""
     if path.suffix == ".flac":
-        with disk_errors("repairing a recording"):
+        with disk_errors(_("repairing a recording")):
             fd = os.open(path, os.O_RDWR)
             try:
                 _put_samples(fd, frames)

@@ -82,7 +82,7 @@ def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
     with tempfile.TemporaryDirectory(dir=the_app().folder.parts, prefix=UPLOAD_PREFIX) as folder:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / _("The file")
-        with disk_errors("taking the file in"):
+        with disk_errors(_("importing the file")):
             file.save(path)
         yield path, (file.filename or "").strip() or _("The file")
 

@@ -6,6 +6,7 @@ The page itself is served by the front.
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from contextlib import suppress
 from typing import Any
 
@@ -129,8 +130,14 @@ _PACKING = {
 }
 
 
-def create_app(app: AppContext | None, *, describe: bool = False) -> OpenAPI:
-    """The web application over a context; None serves for making the OpenAPI document."""
+def create_app(
+    app: AppContext | None,
+    *,
+    describe: bool = False,
+    begin_again: Callable[[], None] = lambda: None,
+) -> OpenAPI:
+    """The web application over a context; None serves for making the OpenAPI document.
+    ``begin_again``: ends the program, which begins again in another language."""
     flask_app = OpenAPI(
         "obsidian_wren",
         info=Info(title="Obsidian Wren", version="1"),
@@ -140,6 +147,7 @@ def create_app(app: AppContext | None, *, describe: bool = False) -> OpenAPI:
         security_schemes=_SCHEMES,
     )
     flask_app.config["APP"] = app
+    flask_app.config["BEGIN_AGAIN"] = begin_again
     flask_app.config["MAX_CONTENT_LENGTH"] = SOUND.largest
     flask_app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
     guard.install(flask_app)

@@ -13,8 +13,11 @@ import json
 import logging
 import mimetypes
 import os
+import re
 import threading
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
+from functools import cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs
@@ -66,6 +69,15 @@ def page_mark() -> str:
         return hashlib.blake2b((STATIC / "index.html").read_bytes(), digest_size=8).hexdigest()
     except OSError:
         return ""
+
+
+@cache
+def page_language() -> str:
+    """The language of the built page, by its tag; empty where none was built."""
+    with suppress(OSError):
+        found = re.search(r'<html lang="([\w-]+)"', (STATIC / "index.html").read_text("utf-8"))
+        return found[1] if found else ""
+    return ""
 
 
 def _is_for_state(environ: dict[str, Any]) -> bool:

@@ -6,6 +6,7 @@ import copy
 import gc
 import json
 import logging
+import os
 import signal
 import socket
 import threading
@@ -33,6 +34,7 @@ if TYPE_CHECKING:
 _LOG = logging.getLogger(__name__)
 HOST = "127.0.0.1"
 _WARM_UP_AFTER_S = 0.7
+_END_AFTER_S = 0.2
 # Connections that say nothing, or stop in the middle of a word, are let go; there is room for many
 # more than a browser opens.
 _SILENT_S = 30
@@ -118,8 +120,8 @@ def serve(
     listening: socket.socket,
     access: Access,
     left: LeftState,
-) -> None:
-    """Answer until the program is ended.
+) -> bool:
+    """Answer until the program is ended; returns whether it is to begin again, in another language.
 
     The page comes at once, with the state that was ``left``; the app and what computes load
     behind it.
@@ -128,6 +130,14 @@ def serve(
 
     share_arenas()
     opened: list[AppContext] = []
+    again = threading.Event()
+
+    def begin_again() -> None:
+        again.set()
+        # After the answer to whoever asked.
+        ending = threading.Timer(_END_AFTER_S, os.kill, (os.getpid(), signal.SIGTERM))
+        ending.daemon = True
+        ending.start()
 
     def load() -> Wsgi:
         from obsidian_wren.web.app import create_app, warm_up
@@ -139,7 +149,7 @@ def serve(
         warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (app,))
         warmer.daemon = True
         warmer.start()
-        flask_app = create_app(app)
+        flask_app = create_app(app, begin_again=begin_again)
         # What is loaded stays: it is not looked through any more.
         gc.freeze()
         gc.enable()
@@ -186,6 +196,7 @@ def serve(
             # Ctrl-C ends what was started in front, whole. An update, or a desktop that starts it
             # again, is nothing to those who listen.
             _close(app, left, voice_goes_on=signal.SIGINT not in ended_by)
+    return again.is_set() and signal.SIGINT not in ended_by
 
 
 def _close(app: AppContext, left: LeftState, *, voice_goes_on: bool) -> None:

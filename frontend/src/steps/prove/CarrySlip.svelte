@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { sendFileTo } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
@@ -12,6 +13,7 @@
     overview: Overview;
   }
   let { overview }: Props = $props();
+  const missing = $derived(brought.missing.join(t(' and ')));
   let calibration = $state<HTMLInputElement | null>(null);
   let equalizer = $state<HTMLInputElement | null>(null);
   const version = $derived(overview.versions.find((each) => each.id === carried.chosen));
@@ -35,7 +37,7 @@
   </Fact>
   {#if brought.missing.length}
     <Fact name="Takes are missing" value="" mark="fault">
-      Record {brought.missing.join(' and ')}. Until then, what is measured here is unknown.
+      Record {missing}. Until then, what is measured here is unknown.
     </Fact>
   {/if}
   {#if brought.other_microphone && brought.microphone}

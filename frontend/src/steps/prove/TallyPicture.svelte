@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { t, within } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Series } from '../../lib/api';
   import Picture from '../../parts/Picture.svelte';
@@ -26,7 +26,7 @@
     {@const x = (hits: number) => M.left + (hits / series.rounds) * (width - M.left - M.right)}
     {@const base = Math.min(height - M.bottom, 190)}
     {@const at = x(series.first)}
-    <text x={M.left - 20} y="20" style="font-weight: 700">The last series: {series.title.toLowerCase()}</text>
+    <text x={M.left - 20} y="20" style="font-weight: 700">The last series: {within(series.title)}</text>
     <rect
       x={x(series.chance_low) - 6}
       y={M.top}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { t, within } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { controllers, SIMULATED, type Does } from '../../lib/controllers.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -18,7 +18,7 @@
     [t('goes live, or stops'), { do: 'live' }],
     [t('records, or stops'), { do: 'record' }],
     ...overview.stages.map((stage): [string, Does] => [
-      t('switches: {stage}', { stage: stage.title.toLowerCase() }),
+      t('switches: {stage}', { stage: within(stage.title) }),
       { do: 'stage', stage: stage.key },
     ]),
     ...overview.clip_names.map((clip): [string, Does] => [

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { t, within } from '../../lib/words';
   import { act, type Overview } from '../../lib/api';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -37,8 +37,7 @@
       }}
     >
       <option value="" disabled>stage</option>
-      {#each overview.repeatable as kind (kind.kind)}<option value={kind.kind}>{kind.title.toLowerCase()}</option
-        >{/each}
+      {#each overview.repeatable as kind (kind.kind)}<option value={kind.kind}>{within(kind.title)}</option>{/each}
     </select>
   </label>
   <button type="button" onclick={() => void desk.do('put', '/api/stages/order', { body: { order: [] } })}

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from obsidian_wren.core.chain.kinds import INSTANCES, KINDS, kind_of
+from obsidian_wren.core.wording import within
 
 _MOST_OF_A_KIND = 9
 
@@ -30,7 +31,7 @@ def title_of(key: str) -> str:
 def with_stage(key: str, setting: str) -> str:
     """A setting's title with its stage's, each word once; no unit."""
     stage = title_of(key)
-    return setting if stage.lower() in setting.lower() else f"{stage}: {setting.lower()}"
+    return setting if stage.lower() in setting.lower() else f"{stage}: {within(setting)}"
 
 
 def is_further(key: str) -> bool:

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.measure.readings import TalkReading
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, within
 
 CONVERTER_CLIPS_DBFS = -0.3
 
@@ -44,7 +44,7 @@ def where_clipped(talk: TalkReading, after: Sequence[GainControl] = ()) -> str |
     total = sum(db for _, db in turned if db is not None)
     down = [control for control, db in turned if db is None or db < -_NEAR_DB]
     if down and (any(db is None for _, db in turned) or abs(total - level) < _NEAR_DB):
-        names = _(" and ").join(control.title.lower() for control in down)
+        names = _(" and ").join(within(control.title) for control in down)
         return _(
             "They sit at {level:.1f} dBFS, not at full scale: the converter clipped first, and"
             " the {names} then reduced the level by {level_2:.1f} dB. Reducing that fixes"

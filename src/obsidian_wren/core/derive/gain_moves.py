@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from obsidian_wren.core.derive.gain_controls import ControlKey, GainControl, Unit
 from obsidian_wren.core.derive.taper import spoken
 from obsidian_wren.core.numerals import plain
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, within
 
 _EXACT_DB = 1e-9
 
@@ -191,7 +191,7 @@ def _preamp_move(control: GainControl, change: float, aim_dbfs: float) -> Move:
             because + guess,
             _(
                 "turn the {title} from {at} to about {to}",
-                title=control.title.lower(),
+                title=within(control.title),
                 at=at,
                 to=to,
             ),
@@ -286,5 +286,5 @@ def _rest_move(control: GainControl) -> Move:
         None if db is None else -db,
         text,
         because + unknown,
-        _("set the {title} from {at} to {to}", title=control.title.lower(), at=at, to=to),
+        _("set the {title} from {at} to {to}", title=within(control.title), at=at, to=to),
     )

@@ -23,7 +23,7 @@ from obsidian_wren.core.derive.floor_split import FloorSplit
 from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.derive.gain_moves import Move, in_steps, move_pad, moves_for, within_reach
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, within
 
 PEAK_AIM_DBFS = (-15.0, -10.0)
 LOUDEST_DBFS = -3.0
@@ -190,9 +190,9 @@ def _sentence(moves: Sequence[Move], stays: bool) -> str:
             parts.append(_preamp(move))
         elif move.key == "pad":
             parts.append(
-                _("switch the {title} in", title=move.title.lower())
+                _("switch the {title} in", title=within(move.title))
                 if move.target
-                else _("switch the {title} out", title=move.title.lower())
+                else _("switch the {title} out", title=within(move.title))
             )
         else:
             parts.append(move.clause)
@@ -204,7 +204,7 @@ def _preamp(move: Move) -> str:
     change = move.change_db or 0.0
     if move.clause:
         return move.clause
-    values = {"title": move.title.lower(), "size": abs(change)}
+    values = {"title": within(move.title), "size": abs(change)}
     if move.start is None or move.target is None:
         return (
             _("turn the {title} up {size:.3g} dB", **values)

@@ -19,7 +19,7 @@ from functools import cache
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.stage_kind import StageKind
 from obsidian_wren.core.derive.reasons import Reason, Value
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, within
 
 # Facts that lift or lower voice and room alike.
 _GAIN = frozenset({"gain_db", "dial", "pad_on", "trim_db", "slider", "program_db"})
@@ -252,5 +252,5 @@ def _titles() -> dict[str, str]:
     """What each rule is called: the answers of the graph, and the stages."""
     nodes = {node.name: node.title for node in _NODES}
     return nodes | {
-        kind.kind: _("the {title}", title=kind.title.lower()) for kind in KINDS.values()
+        kind.kind: _("the {title}", title=within(kind.title)) for kind in KINDS.values()
     }

@@ -23,8 +23,8 @@ _NOTHING = "auto_null"
 _OF_A_LIBRARY = re.compile(r"[A-Za-z]+\d+(\.\d+)*|.*\[.*\]")
 _PROCESSING = {
     "module-echo-cancel": _("Echo cancelling"),
-    "module-ladspa-source": "A plug-in",
-    "module-virtual-source": "A filter",
+    "module-ladspa-source": _("A plug-in"),
+    "module-virtual-source": _("A filter"),
 }
 
 

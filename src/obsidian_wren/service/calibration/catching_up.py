@@ -11,6 +11,7 @@ from obsidian_wren.service.calibration import current
 from obsidian_wren.service.calibration.chain_rows import keyed_specs
 from obsidian_wren.service.calibration.deriving import derive_after_change, derive_rig
 from obsidian_wren.service.calibration.events import ChainChanged
+from obsidian_wren.service.calibration.kept_words import word_anew
 from obsidian_wren.service.context import AppContext, Overtaken
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
@@ -55,3 +56,4 @@ def start_catching_up(app: AppContext) -> None:
 
     background.start(work, app.changed)
     app.at_end(background.stop)
+    word_anew(app)

@@ -10,6 +10,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.diagram import draw
 from obsidian_wren.service.calibration.dials import learn_control
+from obsidian_wren.service.calibration.kept_words import keep_language
 from obsidian_wren.service.calibration.levels import derive_levels
 from obsidian_wren.service.calibration.take_sets import ring_of
 from obsidian_wren.service.calibration.voice import derive_voice
@@ -55,6 +56,9 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
                 " or make the room quieter, and record again."
             ),
         )
+    if not _is_fitted(ctx) or take.purpose == "passage":
+        # Every word that is kept comes from here.
+        keep_language(ctx)
     derive_levels(ctx)
     uses_reference = ctx.rig.preferences.get("target", {}).get("kind") == "reference take"
     derive_voice(
@@ -84,6 +88,8 @@ def derive_everything(ctx: RigContext, *, refit: bool) -> None:
     derive_levels(ctx)
     derive_voice(ctx, refit=refit and ctx.takes.passage is not None)
     draw(ctx)
+    if refit:
+        keep_language(ctx)
 
 
 def derive_rig(app: AppContext, rig_id: int, refit: bool) -> None:
@@ -138,10 +144,13 @@ def _tell(app: AppContext, share: float | None) -> None:
 
 def _derive_again(ctx: RigContext, refit: bool) -> None:
     derive_levels(ctx)
-    fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
     stale = stale_answer(ctx, "equalizer", sources_now(ctx))
-    derive_voice(
-        ctx,
-        refit=ctx.takes.passage is not None and (refit or not fitted or bool(stale)),
-    )
+    fits = ctx.takes.passage is not None and (refit or not _is_fitted(ctx) or bool(stale))
+    derive_voice(ctx, refit=fits)
     draw(ctx)
+    if fits or not _is_fitted(ctx):
+        keep_language(ctx)
+
+
+def _is_fitted(ctx: RigContext) -> bool:
+    return ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
 from obsidian_wren.core.chain.sequence import default_sequence, is_further, next_key, title_of
 from obsidian_wren.core.chain.stage_kind import StageKind
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, within
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.preferences import BandValue
@@ -38,7 +38,7 @@ def switch_stage(app: AppContext, key: str, on: bool | None) -> None:
     """Hold a stage on or off, or let what was derived stand again (None)."""
     kind = known_kind(key)
     verb = _("Back to automatic:") if on is None else _("Switched on") if on else _("Switched off")
-    with change(app, f"{verb} {title_of(key).lower()}") as session:
+    with change(app, f"{verb} {within(title_of(key))}") as session:
         ctx = in_hand(app, session)
         row = session.get(StageRow, (ctx.rig.id, key))
         if row is None:
@@ -82,7 +82,7 @@ def _keep(ctx: RigContext, sequence: list[str]) -> None:
 
 def add_stage(app: AppContext, kind: str) -> None:
     """Add a further stage of a kind behind the last of it; its rule derives it there."""
-    title = known_kind(kind).title.lower()
+    title = within(known_kind(kind).title)
     with change(app, _("Added a further {title}", title=title)) as session:
         ctx = in_hand(app, session)
         if not chain_is_whole(ctx):
@@ -113,7 +113,7 @@ def _forget(session: Session, rig_id: int, key: str) -> None:
 def remove_stage(app: AppContext, key: str) -> None:
     """Remove a stage that was added. What was set in it is kept for undo."""
     known_kind(key)
-    with change(app, _("Removed {title_of}", title_of=title_of(key).lower())) as session:
+    with change(app, _("Removed {title_of}", title_of=within(title_of(key)))) as session:
         ctx = in_hand(app, session)
         sequence = list(order_of(ctx.rig))
         if not is_further(key) or key not in sequence:
@@ -131,7 +131,7 @@ def remove_stage(app: AppContext, key: str) -> None:
 def add_band(app: AppContext, key: str, band: BandValue) -> None:
     """Put a band of the person's own into a further equalizer."""
     kind = known_kind(key)
-    with change(app, _("Added a band to {title_of}", title_of=title_of(key).lower())) as session:
+    with change(app, _("Added a band to {title_of}", title_of=within(title_of(key)))) as session:
         ctx = in_hand(app, session)
         if not (kind.banded and is_further(key) and key in order_of(ctx.rig)):
             raise Refused(

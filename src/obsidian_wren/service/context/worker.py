@@ -88,6 +88,7 @@ class Worker:
         self._asked: dict[int, Future[JobResult]] = {}
         self._number = 0
         self._asked_s = 0.0
+        self._over = False
 
     @property
     def runs(self) -> bool:
@@ -99,7 +100,7 @@ class Worker:
         Waits for nothing."""
         with self._turn:
             self._asked_s = time.monotonic()
-            if self._line is None:
+            if self._line is None and not self._over:
                 self._start()
 
     def work(
@@ -128,6 +129,11 @@ class Worker:
             if self._line is not None:
                 self._send(self._line, None)
 
+    def end_for_good(self) -> None:
+        """The same, and nobody begins another: who waits is refused."""
+        self._over = True
+        self.end()
+
     def _done(
         self, job: Callable[..., Any], arguments: tuple[Any, ...], go_on: Callable[[], None] | None
     ) -> JobResult:
@@ -136,8 +142,9 @@ class Worker:
             try:
                 return self._followed(asked, number, go_on)
             except EOFError as error:
-                _LOG.warning("The worker ended")
-                if last:
+                if not self._over:
+                    _LOG.warning("The worker ended")
+                if last or self._over:
                     raise Refused("worker", _ENDED) from error
         raise AssertionError
 
@@ -146,6 +153,8 @@ class Worker:
     ) -> tuple[Future[JobResult], int]:
         system = self._app.world.system
         with self._turn:
+            if self._over:
+                raise Refused("worker", _ENDED)
             self.get_ready()
             assert self._line is not None
             self._number += 1

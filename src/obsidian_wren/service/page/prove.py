@@ -7,7 +7,7 @@ from typing import Any, cast
 from obsidian_wren.core.chain.sequence import title_of
 from obsidian_wren.core.prove.series import HEARD_S, Tally, tally
 from obsidian_wren.core.prove.series_words import verdict
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, within
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.brought import brought_file
 from obsidian_wren.service.carry.conversation import conversation
@@ -125,7 +125,7 @@ def _leave_off(ctx: RigContext, row: Series, stage: str, found: Tally) -> str | 
         if row.saved_ms >= _WORTH_MS
         else ""
     )
-    return _("Leave the {title_of} off{less}", title_of=title_of(stage).lower(), less=less)
+    return _("Leave the {title_of} off{less}", title_of=within(title_of(stage)), less=less)
 
 
 _WORTH_MS = 0.05

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from obsidian_wren.core.chain.sequence import title_of
-from obsidian_wren.core.wording import _
+from obsidian_wren.core.wording import _, within
 
 RAW, TREATED = "raw", "treated"
 WITHOUT = "without:"
@@ -36,7 +36,7 @@ def raw_names() -> PairNames:
 
 def without_names(stage: str) -> PairNames:
     """The voice with a stage and without it."""
-    title = title_of(stage).lower()
+    title = within(title_of(stage))
     return PairNames(
         _("With and without: {title}", title=title),
         _("the voice with the {title}", title=title),
@@ -64,7 +64,7 @@ def version_names(title: str) -> PairNames:
 
 def stage_names(stage: str, title: str) -> PairNames:
     """A stage as it is set today, and as a version set it."""
-    name = title_of(stage).lower()
+    name = within(title_of(stage))
     return PairNames(
         _("{title_of}: today against {title}", title_of=title_of(stage), title=title),
         _("the {name} of today", name=name),

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
+from obsidian_wren.service.calibration.kept_words import word_anew
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
@@ -168,6 +169,7 @@ def use_rig(app: AppContext, rig_id: int) -> None:
         if session.get(Rig, rig_id) is None:
             raise Refused("no-rig", _("This rig is no longer stored."))
         session.merge(ActiveRig(id=1, rig_id=rig_id))
+    word_anew(app)
     app.changed()
 
 

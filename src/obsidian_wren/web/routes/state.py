@@ -8,14 +8,17 @@ import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from flask import Response, jsonify, request
+from flask import Response, current_app, jsonify, request
 
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.bus import END
+from obsidian_wren.service.opening import language
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.memory import memory as held
 from obsidian_wren.service.undo import put_back
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web.answers import Route, state_answer, the_app
+from obsidian_wren.web.front import page_language
 
 _HEARTBEAT_S = 5.0
 _LOOK_EVERY_S = 1.0
@@ -29,9 +32,9 @@ def state() -> Response:
 def events() -> Response:
     """Server-sent events:
 
-    ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a
-    second while sound runs, ``live``, ``trouble``, and ``still`` where nothing else comes, so that
-    silence means that the program is gone.
+    ``hello`` with the newest change and the language of the page first; then ``changed``,
+    ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``, and
+    ``still`` where nothing else comes, so that silence means that the program is gone.
     """
     headers = {"Cache-Control": "no-store"}
     if request.method == "HEAD":
@@ -50,7 +53,8 @@ def _stream(
     app: AppContext, listener: queue.Queue[tuple[str, dict[str, Any]]], environ: dict[str, Any]
 ) -> Iterator[str]:
     is_gone: Callable[[], bool] = environ.get("waitress.client_disconnected", lambda: False)
-    yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': app.revision})}\n\n"
+    hello = json.dumps({"revision": app.revision, "language": page_language()})
+    yield f"retry: 1000\nevent: hello\ndata: {hello}\n\n"
     beat_s = time.monotonic()
     while True:
         try:
@@ -72,6 +76,19 @@ def memory() -> Response:
     return jsonify(held(the_app()).model_dump())
 
 
+class LanguageInput(RequestModel):
+    """A language, by its tag."""
+
+    language: str
+
+
+def choose_language(body: LanguageInput) -> Response:
+    """Speak another language: the program begins again in it, and listeners go on hearing."""
+    language.choose_language(the_app(), body.language)
+    current_app.config["BEGIN_AGAIN"]()
+    return state_answer()
+
+
 def undo() -> Response:
     """Take the newest change back."""
     return state_answer(chain_only=put_back.undo(the_app()))
@@ -86,6 +103,7 @@ ROUTES: tuple[Route, ...] = (
     Route("get", "/state", state, views.Overview),
     Route("get", "/events", events, None),
     Route("get", "/memory", memory, views.MemoryView),
+    Route("post", "/language", choose_language, views.Overview),
     Route("post", "/undo", undo, views.Overview),
     Route("post", "/redo", redo, views.Overview),
 )
