@@ -13,11 +13,11 @@
     overview: Overview;
   }
   let { overview }: Props = $props();
-  const missing = $derived(brought.missing.join(t(' and ')));
   let calibration = $state<HTMLInputElement | null>(null);
   let equalizer = $state<HTMLInputElement | null>(null);
   const version = $derived(overview.versions.find((each) => each.id === carried.chosen));
   const brought = $derived(overview.brought);
+  const missing = $derived(brought?.missing.join(t(' and ')));
 
   function chosen(picker: HTMLInputElement | null, path: 'brought' | 'brought/equalizer'): void {
     const file = picker?.files?.[0];
