@@ -103,12 +103,12 @@
   function title(wanted: Purpose): string {
     if (source === 'file') return t('Choose a file for {take}', { take: NAMES[wanted] });
     if (wanted === 'sentence' && place.step === 'send') return t('A sentence');
-    const verb = wanted === 'passage' ? t('Read') : t('Record');
-    if (wanted === 'talk' && taking.untilSteady) return `${verb} ${NAMES[wanted]}`;
+    const asked = (what: string) => (wanted === 'passage' ? t('Read {what}', { what }) : t('Record {what}', { what }));
+    if (wanted === 'talk' && taking.untilSteady) return asked(NAMES[wanted]);
     const lasts = `${NAMES[wanted]}, ${desk.overview?.seconds[wanted]} s`;
     // Of several, the usual one is named in full; the others stand beside it.
     if (wanted !== purposes[0] && purposes.includes('talk')) return `${lasts}`;
-    return `${verb} ${lasts}`;
+    return asked(lasts);
   }
 </script>
 

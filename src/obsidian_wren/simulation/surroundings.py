@@ -48,10 +48,10 @@ SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
 
 # What there is around a person with a sound server of their own.
 OWN_LISTENERS = (
-    ("call", "Call"),
-    ("game chat", "Game"),
-    ("stream", "Stream"),
-    ("recorder", "Recorder"),
+    ("call", _("Call")),
+    ("game chat", _("Game")),
+    ("stream", _("Stream")),
+    ("recorder", _("Recorder")),
     ("headphones", _("Headphones")),
 )
 OWN_SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (

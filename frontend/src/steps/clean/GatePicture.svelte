@@ -18,6 +18,9 @@
     inUse: boolean;
     on: boolean;
   }
+  /** How wide the words at an edge may be, in pixels. */
+  const EDGE_WORDS = 120;
+
   let { evidence, threshold, hysteresis, inUse, on }: Props = $props();
 
   let moving = $state<'open' | 'close' | null>(null);
@@ -162,10 +165,12 @@
             stroke="var(--aim)"
             stroke-width={which === 'open' ? 3 : 1.5}
           />
+          <!-- Beside the left edge there is no room before it: there it stands above the other. -->
+          {@const narrow = which === 'close' && x(value) < EDGE_WORDS}
           <text
-            x={x(value) + (which === 'open' ? 6 : -6)}
-            y={MARGIN.top - 10}
-            text-anchor={which === 'open' ? 'start' : 'end'}
+            x={narrow ? 0 : x(value) + (which === 'open' ? 6 : -6)}
+            y={MARGIN.top - (narrow && x(open) < EDGE_WORDS ? 24 : 10)}
+            text-anchor={which === 'open' || narrow ? 'start' : 'end'}
             style="fill: var(--aim); font-weight: 600">{word} {level(value)}</text
           >
           <rect

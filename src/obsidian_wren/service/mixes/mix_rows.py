@@ -14,6 +14,7 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.prediction import Outcome
 from obsidian_wren.core.mix.routes import Tap
+from obsidian_wren.core.wording import spoken
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.rig.context import RigContext
@@ -114,7 +115,9 @@ def basis_of(ctx: RigContext) -> str:
         for row in ctx.session.scalars(select(Clip).order_by(Clip.id))
     ]
     stands_on = [take.sha256 if take else None for take in (take_set, ctx.takes.floor)]
-    body = json.dumps([_RULES, chain, stands_on, listeners, heard, pads], sort_keys=True)
+    # They are kept with their sentences.
+    words = spoken().tag
+    body = json.dumps([_RULES, words, chain, stands_on, listeners, heard, pads], sort_keys=True)
     return hashlib.sha256(body.encode()).hexdigest()[:16]
 
 

@@ -85,6 +85,9 @@ def lay_out(app: AppContext, session: Session) -> None:
     for place, (kind, name, on) in enumerate(app.world.sources):
         if kind not in heard:
             session.add(SourceRow(key=kind, name=name, kind=kind, place=place, on=on, settings={}))
+        else:
+            # Nobody names them, so they follow the language.
+            heard[kind].name = name
     for source in heard.values():
         source.on = source.on and source.kind in {kind for kind, _, _ in app.world.sources}
     if session.get(LiveWish, 1) is None:
