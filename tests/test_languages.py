@@ -2,15 +2,19 @@
 
 import json
 import re
+from io import BytesIO
 from pathlib import Path
+from string import Formatter
 
 import pytest
+from babel.messages.pofile import read_po
 
 import pseudo
-from obsidian_wren.cli.language import speak_as_asked
+from obsidian_wren.cli.language import asked_for, speak_as_asked, without_language
 from obsidian_wren.core import numerals, wording
 from obsidian_wren.core.told import Told
 from obsidian_wren.formats.catalogue import CatalogueError, read_language
+from obsidian_wren.store.language import SHIPPED, choose, chosen_in
 
 HERE = Path(__file__).parent
 HEADER = (
@@ -80,7 +84,7 @@ def test_a_catalogue_that_cannot_be_used_says_why(catalogue, text, code):
 
 
 def test_a_language_that_is_not_there_is_named_with_those_that_are(tmp_path, monkeypatch):
-    with pytest.raises(Told, match="only for en"):
+    with pytest.raises(Told, match="only for de, en, es"):
         speak_as_asked(["--language=xx"])
     with pytest.raises(CatalogueError, match="cannot be read"):
         speak_as_asked(["--language", str(tmp_path / "none.po"), "demo"])
@@ -88,6 +92,58 @@ def test_a_language_that_is_not_there_is_named_with_those_that_are(tmp_path, mon
     with pytest.raises(Told, match=r"no catalogue for “\.\./secret”"):
         speak_as_asked(["demo"])
     assert wording.spoken() is wording.ENGLISH
+
+
+@pytest.mark.parametrize("tag", ["de", "es"])
+def test_a_language_that_ships_says_every_message_with_its_places(tag):
+    template = read_po(BytesIO((SHIPPED / "obsidian-wren.pot").read_bytes()))
+    translation = read_po(BytesIO((SHIPPED / f"{tag}.po").read_bytes()))
+    wanted = {message.id for message in template if message.id}
+    said = {message.id: message.string for message in translation if message.id}
+    assert set(said) == wanted
+    for english, message in said.items():
+        forms = message if isinstance(message, tuple) else (message,)
+        asked = english if isinstance(english, tuple) else (english,)
+        assert len(forms) == (2 if isinstance(english, tuple) else 1), english
+        for form in forms:
+            assert form.strip(), english
+            assert any(wording.fits(one, form) for one in asked), (english, form)
+            # A number without its name would be no translation.
+            assert places(form) <= places(asked[-1]), (english, form)
+        if len(forms) == 1:
+            assert places(forms[0]) == places(english), (english, forms[0])
+            assert [english[:1].isspace(), english[-1:].isspace()] == [
+                forms[0][:1].isspace(),
+                forms[0][-1:].isspace(),
+            ], english
+    assert read_language(SHIPPED / f"{tag}.po").tag == tag
+
+
+def places(message):
+    return {name for _, name, _, _ in Formatter().parse(message) if name}
+
+
+def test_titles_begin_with_capitals_within_a_sentence_where_all_nouns_do(speaking):
+    assert wording.within("Noise reduction") == "noise reduction"
+    speaking(read_language(SHIPPED / "de.po"))
+    assert wording.within(wording._("Noise reduction")) == "Rauschminderung"
+    speaking(read_language(SHIPPED / "es.po"))
+    assert wording.within(wording._("Noise reduction")) == "reducción de ruido"
+
+
+def test_the_language_of_a_folder_is_spoken_unless_another_is_asked_for(tmp_path, monkeypatch):
+    monkeypatch.delenv("OBSIDIAN_WREN_LANGUAGE", raising=False)
+    choose(tmp_path, "es")
+    in_folder = ["serve", "--data", str(tmp_path)]
+    assert asked_for(in_folder) == "es"
+    assert asked_for(["--language", "de", *in_folder]) == "de"
+    assert asked_for(["read", "level", str(tmp_path)]) == ""
+    assert without_language(["--language", "de", *in_folder, "--language=es"]) == in_folder
+    monkeypatch.setenv("OBSIDIAN_WREN_LANGUAGE", "de")
+    assert asked_for(in_folder) == "de"
+    for nothing in (b"klingon", b"\xff\xfe", b""):
+        (tmp_path / "language").write_bytes(nothing)
+        assert chosen_in(tmp_path) is None
 
 
 # What is told apart by, not read; and what a person or a system named.

@@ -9,10 +9,13 @@ import re
 import shlex
 import subprocess
 import sys
+from io import BytesIO
 
 import pytest
+from babel.messages.pofile import read_po
 
 from obsidian_wren.cli.arguments import parser
+from obsidian_wren.store.language import SHIPPED
 
 ROOT = pathlib.Path(__file__).parents[1]
 DOCS = ROOT / "docs"
@@ -37,6 +40,39 @@ def test_what_is_quoted_stands_on_the_screen(page):
     quoted = re.findall(r"\*\*([^*]+)\*\*", text)
     assert quoted
     assert [words for words in quoted if NAMED.get(words, words) not in SCREEN] == []
+
+
+@pytest.mark.parametrize("tag", ["de", "es"])
+@pytest.mark.parametrize("page", ["start", "steps", "questions"])
+def test_what_is_quoted_in_another_language_is_said_in_it(page, tag):
+    said = [
+        form
+        for message in read_po(BytesIO((SHIPPED / f"{tag}.po").read_bytes()))
+        if message.id
+        for form in ([message.string] if isinstance(message.string, str) else message.string)
+    ]
+    feed = {form.replace("{feed}", "Wren: call") for form in said}
+    quoted = re.findall(r"\*\*([^*]+)\*\*", (DOCS / tag / f"{page}.md").read_text())
+    english = re.findall(r"\*\*([^*]+)\*\*", (DOCS / f"{page}.md").read_text())
+    assert len(quoted) == len(english)
+    assert [words for words in quoted if not any(words in form for form in feed)] == []
+
+
+@pytest.mark.parametrize("tag", ["de", "es"])
+def test_the_documents_say_the_same_in_another_language(tag):
+    for page in ("start", "steps", "questions", "using"):
+        english, own = ((DOCS / name / f"{page}.md").read_text() for name in (".", tag))
+        for what in (r"^#+ ", r"^- |^\d\. ", r"^\| ", r"^!\[", r"`[^`]+`"):
+            counts = [len(re.findall(what, text, re.MULTILINE)) for text in (english, own)]
+            assert counts[0] == counts[1], (page, what)
+    commands = [
+        re.sub(r"     .*| (--microphone|--as) \"[^\"]*\"", "", line)
+        for name in (".", tag)
+        for line in re.findall(
+            r"^    (\S.*)$", (DOCS / name / "using.md").read_text(), re.MULTILINE
+        )
+    ]
+    assert commands[: len(commands) // 2] == commands[len(commands) // 2 :]
 
 
 def blocks():
@@ -80,8 +116,9 @@ def test_the_commands_to_try_run_one_after_the_other(tmp_path):
     assert (tmp_path / "treated.wav").stat().st_size > 1_000_000
 
 
-def test_every_page_is_built_with_its_pictures():
-    built = ROOT / "src/obsidian_wren/web/static"
+@pytest.mark.parametrize("static", ["static", "static-de", "static-es"])
+def test_every_page_is_built_with_its_pictures(static):
+    built = ROOT / "src/obsidian_wren/web" / static
     for page in PAGES:
         text = (built / "help" / f"{page}.html").read_text()
         pictures = re.findall(r'<img src="(?:\.\.)?([^"]+)"', text)
@@ -92,9 +129,10 @@ def test_every_page_is_built_with_its_pictures():
             assert (built / "help" / link).exists(), link
 
 
-def test_links_between_pages_lead_to_headings():
+@pytest.mark.parametrize("static", ["static", "static-de", "static-es"])
+def test_links_between_pages_lead_to_headings(static):
     built = {
-        page: (ROOT / f"src/obsidian_wren/web/static/help/{page}.html").read_text()
+        page: (ROOT / f"src/obsidian_wren/web/{static}/help/{page}.html").read_text()
         for page in PAGES
     }
     for page, text in built.items():

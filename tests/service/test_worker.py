@@ -168,6 +168,14 @@ def test_a_copy_is_gone_with_its_worker(beside):
     wait_until(lambda: not list(beside.folder.parts.iterdir()))
 
 
+def test_nobody_begins_another_once_the_program_ends(beside):
+    beside.worker.end_for_good()
+    with pytest.raises(Refused, match="Close other programs"):
+        beside.work(name_of)
+    beside.worker.get_ready()
+    assert not beside.worker.runs
+
+
 def gives_what_cannot_be_sent(app):
     return threading.Lock()
 

@@ -1,10 +1,12 @@
 """What a start loads: neither the page nor the first state waits for what computes."""
 
 import json
+import re
 import shutil
 import signal
 import subprocess
 import sys
+import urllib.request
 from pathlib import Path
 
 import pytest
@@ -16,7 +18,7 @@ from waiting import wait_until
 # What renders, measures and simulates.
 COMPUTES = {"numba", "scipy.signal", "scipy.fft", "scipy.optimize"}
 # Modules when the first state is there, the standard library with them.
-MOST_MODULES = 1360
+MOST_MODULES = 1362
 
 FIRST_STATE = """
 import json, pathlib, sys
@@ -92,3 +94,25 @@ def test_the_first_page_waits_for_no_database(tmp_path):
     modules = loaded(FIRST_PAGE, tmp_path)
     heavy = {"scipy", "sqlalchemy", "numpy", "pydantic", "flask"}
     assert {name.partition(".")[0] for name in modules} & heavy == set()
+
+
+def test_in_another_language_it_begins_again_under_its_address_and_is_live_again(demo):
+    demo.ask("POST", "run/start")
+    assert demo.ask("POST", "language", language="es")["rig"]
+    wait_until(lambda: spoken_by(demo) == "es" and demo.is_live())
+    assert demo.process.poll() is None
+    wait_until(lambda: not demo.state()["working_out"])
+    limiter = next(s for s in demo.state()["stages"] if s["key"] == "limiter")
+    assert limiter["title"] == "Limitador"
+    demo.ends_by(signal.SIGTERM)
+    again = Command("demo", demo.data)
+    assert spoken_by(again) == "es"
+    again.ends_by(signal.SIGINT)
+
+
+def spoken_by(program):
+    try:
+        with urllib.request.urlopen(program.url) as answer:
+            return re.search(r'<html lang="(\w+)"', answer.read().decode())[1]
+    except OSError:
+        return None

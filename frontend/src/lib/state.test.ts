@@ -441,6 +441,15 @@ describe('news of a change', () => {
     expect(desk.lostSince).not.toBeNull();
   });
 
+  it('in another language loads the page in it', () => {
+    const reload = vi.fn();
+    vi.stubGlobal('location', { reload });
+    told.hello!({ data: JSON.stringify({ revision: 7, language: 'en' }) });
+    expect(reload).not.toHaveBeenCalled();
+    told.hello!({ data: JSON.stringify({ revision: 7, language: 'es' }) });
+    expect(reload).toHaveBeenCalledOnce();
+  });
+
   it('is not asked for again by a page that is gone', async () => {
     const heard = told.hello;
     lost.now!();

@@ -15,7 +15,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import obsidian_wren
-from obsidian_wren.cli import language
 from obsidian_wren.cli.kernels import are_compiled, run_everything, telling_how_far
 from obsidian_wren.cli.own_system import own_system, simulated_voice_command, voice_command
 from obsidian_wren.cli.places import data_folder
@@ -149,9 +148,11 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
 
 def _begin_again(arguments: Sequence[str], port: int) -> None:
     """The same command in the same process, in the language that was chosen meanwhile."""
+    from obsidian_wren.cli.language import VARIABLE, without_language
+
     sys.stdout.flush()
-    os.environ.pop(language.VARIABLE, None)
-    same = [*language.without_language(arguments), "--port", str(port)]
+    os.environ.pop(VARIABLE, None)
+    same = [*without_language(arguments), "--port", str(port)]
     os.execv(sys.executable, own_command(*same))
 
 

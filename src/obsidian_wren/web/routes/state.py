@@ -12,7 +12,6 @@ from flask import Response, current_app, jsonify, request
 
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.bus import END
-from obsidian_wren.service.opening import language
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.memory import memory as held
 from obsidian_wren.service.undo import put_back
@@ -84,7 +83,10 @@ class LanguageInput(RequestModel):
 
 def choose_language(body: LanguageInput) -> Response:
     """Speak another language: the program begins again in it, and listeners go on hearing."""
-    language.choose_language(the_app(), body.language)
+    # Only asked for once in a while.
+    from obsidian_wren.service.opening.language import choose_language as choose
+
+    choose(the_app(), body.language)
     current_app.config["BEGIN_AGAIN"]()
     return state_answer()
 
