@@ -66,10 +66,10 @@
     }
     const names = overview?.rigs.map((rig) => rig.name) ?? [];
     let number = names.length + 1;
-    while (names.includes(`Rig ${number}`)) number += 1;
+    while (names.includes(t('Rig {number}', { number }))) number += 1;
     select.value = String(overview?.rig.id);
     place.step = 'rig';
-    void desk.do('post', '/api/rigs', { body: { name: `Rig ${number}` } });
+    void desk.do('post', '/api/rigs', { body: { name: t('Rig {number}', { number }) } });
   }
 
   /** Where one is stands in the address, and Back leads to where one was. */

@@ -103,7 +103,8 @@
   <label>
     Microphone
     <select bind:value={chosen} onchange={() => capture && void listen()}>
-      {#each inputs as input (input.deviceId)}<option value={input.deviceId}>{input.label || 'without a name'}</option
+      {#each inputs as input (input.deviceId)}<option value={input.deviceId}
+          >{input.label || t('without a name')}</option
         >{/each}
     </select>
   </label>

@@ -52,7 +52,7 @@
   async function ownMicrophone(): Promise<void> {
     const names = overview.rigs.map((rig) => rig.name);
     let name = t('My own microphone');
-    for (let number = 2; names.includes(name); number += 1) name = `My own microphone ${number}`;
+    for (let number = 2; names.includes(name); number += 1) name = t('My own microphone {number}', { number });
     if (!(await desk.do('post', '/api/rigs', { body: { name } }))) return;
     await desk.changeRig({ source: 'browser' });
     again();

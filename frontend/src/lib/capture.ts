@@ -3,9 +3,9 @@ import { act, beginBrowserTake, Refusal, sendPiece, type Purpose, type TakeMore 
 import workletUrl from './capture-worklet.js?url';
 
 const ASKED_OFF = {
-  echoCancellation: 'echo cancelling',
-  noiseSuppression: 'noise suppression',
-  autoGainControl: 'auto gain',
+  echoCancellation: t('echo cancelling'),
+  noiseSuppression: t('noise suppression'),
+  autoGainControl: t('auto gain'),
 } as const;
 
 const SENTENCES: Record<string, string> = {

@@ -12,7 +12,7 @@ import { desk } from './state.svelte';
 export const KEYS: [string | { does: Doing }, string, StepName?][] = [
   ['1 – 8', t('go to a step')],
   [{ does: 'take' }, t('record, or stop the take')],
-  ['Space', t('play, stop')],
+  [t('Space'), t('play, stop')],
   [{ does: 'flip' }, t('raw or treated; while held, the other one')],
   [{ does: 'match' }, t('match loudness')],
   [{ does: 'live' }, t('hear yourself live')],
@@ -24,8 +24,8 @@ export const KEYS: [string | { does: Doing }, string, StepName?][] = [
   [{ does: 'talk' }, t('talk while it is held, for a feed with push to talk')],
   ['← →', t('blind: hear one, hear the other'), 'prove'],
   ['A  S  D', t('blind: prefer one, no difference, prefer the other'), 'prove'],
-  ['Shift 1 – 9', t('play a clip while live'), 'send'],
-  ['Ctrl Z', t('undo; with Shift, redo')],
+  [t('Shift 1 – 9'), t('play a clip while live'), 'send'],
+  [t('Ctrl Z'), t('undo; with Shift, redo')],
   ['?', t('this list')],
 ];
 

@@ -21,6 +21,7 @@ import { FIELDS, only } from './fields';
 import { Pending } from './pending';
 import { FrameStore } from './frames';
 import { SPOKEN } from './language';
+import { t } from './words';
 import { place } from './place.svelte';
 import { nudged } from '../parts/setting';
 
@@ -44,7 +45,7 @@ const SLOW_MS = 150;
 /** One of the things that are kept, as it is now. */
 function kept<Thing extends { id: number }>(things: Thing[], id: number): Thing {
   const thing = things.find((entry) => entry.id === id);
-  if (!thing) throw new Error('This is no longer kept. Choose another.');
+  if (!thing) throw new Error(t('This is no longer stored. Choose another.'));
   return thing;
 }
 
@@ -236,7 +237,7 @@ class Desk {
 
   /** The state, which is there whenever something can be pressed. */
   get #known(): Overview {
-    if (!this.overview) throw new Error('The program has not answered yet. Wait a moment, then try again.');
+    if (!this.overview) throw new Error(t('The program has not answered yet. Wait a moment, then try again.'));
     return this.overview;
   }
 

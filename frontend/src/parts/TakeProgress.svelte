@@ -18,10 +18,10 @@
 <Button onclick={() => void taking.stopTake()}>Stop the take</Button>
 <span class="count num" role="timer"
   >{progress.state === 'measuring'
-    ? 'measuring'
+    ? t('measuring')
     : progress.until_steady
       ? `${Math.floor(progress.done_s)} s`
-      : `${Math.ceil(left)} s left`}</span
+      : t('{left} s left', { left: Math.ceil(left) })}</span
 >
 {#if progress.until_steady}
   <span class="hint"

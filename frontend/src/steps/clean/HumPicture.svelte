@@ -65,7 +65,7 @@
           ? told(line.before)
           : line.after <= -119
             ? t('in the noise')
-            : `${marked((line.before - line.after).toFixed(0))} dB lower`}</text
+            : t('{less} dB lower', { less: marked((line.before - line.after).toFixed(0)) })}</text
       >
       <text class="num soft" {x} y={bottom + 18} text-anchor="middle">{frequency(line.hz)}</text>
     {/each}

@@ -84,7 +84,7 @@
             ? plan.sure_db === null
               ? ''
               : `±${marked(plan.sure_db.toFixed(1))} dB`
-            : 'a guess'}
+            : t('a guess')}
         mark={plan.verdict === 'stay' ? 'good' : 'fault'}
       >
         {proper(plan.because)}

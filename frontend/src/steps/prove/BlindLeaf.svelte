@@ -3,9 +3,11 @@
   import { onMount } from 'svelte';
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
+  import { SERIES } from '../../lib/examples';
   import { here } from '../../lib/keys';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
+  import Example from '../../parts/Example.svelte';
   import Hint from '../../parts/Hint.svelte';
   import Key from '../../parts/Key.svelte';
   import { blind, type Answer } from './blind.svelte';
@@ -24,16 +26,16 @@
   /** A pair that another leaf chose stands beside the usual ones. */
   const other = $derived(
     chosenPair.title !== null && !overview.pairs.some((pair) => pair.second === chosenPair.second)
-      ? { second: chosenPair.second, title: chosenPair.title, first: 'today’s' }
+      ? { second: chosenPair.second, title: chosenPair.title, first: t('today’s') }
       : null,
   );
   const pairs = $derived(other ? [...overview.pairs, other] : overview.pairs);
   const chosen = $derived(pairs.some((pair) => pair.second === chosenPair.second) ? chosenPair.second : 'raw');
   const named = $derived(pairs.find((pair) => pair.second === chosen)?.first ?? t('the treated voice'));
   const ANSWERS = $derived<[Answer, string, string][]>([
-    ['one', series?.kind === 'which' ? 'It is “one”' : 'Rather “one”', 'A'],
-    ['same', 'No difference', 'S'],
-    ['other', series?.kind === 'which' ? 'It is “other”' : 'Rather “other”', 'D'],
+    ['one', series?.kind === 'which' ? t('It is “one”') : t('Rather “one”'), 'A'],
+    ['same', t('No difference'), 'S'],
+    ['other', series?.kind === 'which' ? t('It is “other”') : t('Rather “other”'), 'D'],
   ]);
 
   function begin(): void {
@@ -118,6 +120,7 @@
       You hear eight seconds of your passage as “one” and as “other”, equally loud, and switch as often as you like.
       After the last round the result says whether you heard a difference, or whether chance would do as well.
     </p>
+    <Example how={t('Begin a series to see your own.')}><TallyPicture series={SERIES} /></Example>
   {/if}
 {/if}
 

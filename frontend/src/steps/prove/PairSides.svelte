@@ -18,7 +18,7 @@
       aria-pressed={hearing.playing && hearing.heard === which}
       onclick={() => hearing.hear(which)}
     >
-      <span class="name">{which}</span>
+      <span class="name">{which === 'one' ? t('one') : t('other')}</span>
       <span class="line" aria-hidden="true"
         ><span style:width="{hearing.heard === which ? hearing.share * 100 : 0}%"></span></span
       >

@@ -8,7 +8,7 @@
 
   /** The second microphone against the first, with how sure that is. */
   interface Props {
-    two: Two;
+    two: Pick<Two, 'first' | 'second' | 'bands'>;
   }
   let { two }: Props = $props();
   const said = $derived(

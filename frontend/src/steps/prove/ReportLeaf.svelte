@@ -1,4 +1,8 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
+  import Example from '../../parts/Example.svelte';
+  import ReportExample from './ReportExample.svelte';
+
   /** The calibration on one page: what it holds, and where to get it. */
   const REPORT = '/api/report';
 </script>
@@ -12,6 +16,7 @@
     <a href={REPORT} target="_blank" rel="noopener">Open the report, to read or print</a>
     <a href="{REPORT}?save=true" download="report.html">Save it as a file</a>
   </p>
+  <Example how={t('Open the report to see your own.')}><ReportExample /></Example>
 </div>
 
 <style>

@@ -6,11 +6,16 @@
 
   /** Where a series landed, against where chance alone lands. */
   interface Props {
-    series: Series;
+    series: Pick<
+      Series,
+      'title' | 'first_name' | 'sentence' | 'first' | 'rounds' | 'same' | 'chance_low' | 'chance_high' | 'heard'
+    >;
   }
   let { series }: Props = $props();
   const M = { left: 40, right: 40, top: 64, bottom: 54 };
-  const tally = $derived(`${series.first.toString().replace('.5', '½')} of ${series.rounds}`);
+  const tally = $derived(
+    t('{first} of {rounds}', { first: series.first.toString().replace('.5', '½'), rounds: series.rounds }),
+  );
   const every = $derived(series.rounds > 16 ? 2 : 1);
 </script>
 

@@ -1,9 +1,11 @@
 <script lang="ts">
   import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
+  import { TWO } from '../../lib/examples';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
+  import Example from '../../parts/Example.svelte';
   import { TO_READ } from '../tone/passage';
   import { compared } from './compared.svelte';
   import { ROOM_S } from './drift';
@@ -87,6 +89,7 @@
         eight of your room, then the beginning of the passage. The voice is the same in both, so it cancels; the rest is
         the difference between the two. Or record the room and the passage with a second rig, and choose it above.
       </p>
+      <Example how={t('Record both microphones to see your own.')}><RelativePicture two={TWO} /></Example>
     {/if}
   </div>
 {/if}

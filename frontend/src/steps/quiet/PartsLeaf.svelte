@@ -1,6 +1,9 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
+  import { SPLIT } from '../../lib/examples';
   import { level, proper } from '../../lib/format';
+  import { t } from '../../lib/words';
+  import Example from '../../parts/Example.svelte';
   import SplitPicture from './SplitPicture.svelte';
 
   /** The floor split, and what is still missing to split it. */
@@ -32,6 +35,7 @@
       </li>
     </ul>
   </div>
+  <Example how={t('Record the muted input to see your own.')}><SplitPicture split={SPLIT} /></Example>
 {/if}
 
 <style>

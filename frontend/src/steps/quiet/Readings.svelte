@@ -45,7 +45,9 @@
 <Fact name="Rumble under 60 Hz" value={withUnit(quiet.rumble_dbfs, 'dBFS')} />
 <Fact
   name="Clicks"
-  value={clicks.count ? `${clicks.count}, ${marked(clicks.per_minute.toFixed(0))} a minute` : t('none')}
+  value={clicks.count
+    ? t('{count}, {rate} a minute', { count: clicks.count, rate: marked(clicks.per_minute.toFixed(0)) })
+    : t('none')}
 >
   {#if clicks.levels_dbfs}
     Peaks from <span class="num">{level(clicks.levels_dbfs.p10)}</span> over

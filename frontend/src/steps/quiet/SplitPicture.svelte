@@ -7,14 +7,14 @@
   import Picture from '../../parts/Picture.svelte';
 
   /** The parts of the floor, A-weighted, on one dBFS line, the loudest on top. */
-  let { split }: { split: Split } = $props();
+  let { split }: { split: Pick<Split, 'parts' | 'gain_db'> } = $props();
 
   const LEFT = 150;
   const TITLES: Record<string, string> = {
-    room: 'room',
+    room: t('room'),
     microphone: t('microphone itself'),
-    preamp: 'preamp',
-    converter: 'converter',
+    preamp: t('preamp'),
+    converter: t('converter'),
     electronics: t('preamp and converter'),
     'before the converter': t('room and preamp'),
   };

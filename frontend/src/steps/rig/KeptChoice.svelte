@@ -11,9 +11,15 @@
   }
   let { kind, things, chosen }: Props = $props();
 
+  const NEW: Record<KeptKind, (n: number) => string> = {
+    microphone: (n) => t('New microphone {n}', { n }),
+    interface: (n) => t('New interface {n}', { n }),
+    room: (n) => t('New room {n}', { n }),
+  };
+
   function fresh(): string {
     for (let n = 2; ; n++) {
-      const name = `New ${kind} ${n}`;
+      const name = NEW[kind](n);
       if (!things.some((thing) => thing.name === name)) return name;
     }
   }

@@ -60,7 +60,7 @@
         onchange={(e) => void desk.do('post', '/api/computer/rig', { body: { device_id: e.currentTarget.value } })}
       >
         {#if !mine}<option value="" disabled
-            >{inputs.length ? 'choose a microphone' : t('no microphone is plugged in')}</option
+            >{inputs.length ? t('choose a microphone') : t('no microphone is plugged in')}</option
           >{/if}
         {#each inputs as input (input.key)}<option value={input.id}>{input.own_name ?? input.system_name}</option
           >{/each}

@@ -42,7 +42,7 @@
     <path d="M{low} 0v{height}M{high} 0v{height}" stroke="var(--aim)" stroke-width="1.500" />
     {#each sends as send, i (send.source + send.tap)}
       {@const top = i * ROW + 5}
-      <text x="0" y={top + 12}>{short(send.tap === 'raw' ? `${send.name}, raw` : send.name)}</text>
+      <text x="0" y={top + 12}>{short(send.tap === 'raw' ? t('{name}, raw', { name: send.name }) : send.name)}</text>
       {#if send.lufs !== null}
         <rect
           x={x(LOW)}

@@ -68,7 +68,10 @@
 </div>
 {#each mix.sends as send (send.source + send.tap)}
   <div class="row">
-    <span class="name">{send.name}{send.tap === 'raw' ? ', raw' : ''} {send.pinned ? '(pinned)' : ''}</span>
+    <span class="name"
+      >{send.tap === 'raw' ? t('{name}, raw', { name: send.name }) : send.name}
+      {send.pinned ? t('(pinned)') : ''}</span
+    >
     <span class="num">{signed(send.gain_db)} dB</span>
     <span class="tools">
       {#if send.kind !== 'voice' && send.under_lu !== null}

@@ -1,12 +1,15 @@
 <script lang="ts">
   import { counted, t } from '../../lib/words';
   import type { Overview, Recording } from '../../lib/api';
+  import { RECORDING } from '../../lib/examples';
   import { clock, level, withUnit } from '../../lib/format';
   import { clockOf, roomText } from '../../lib/send';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
+  import Example from '../../parts/Example.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import Waveform from '../../parts/Waveform.svelte';
   import { typing, typingNumber } from '../../lib/typing.svelte';
 
   /** The recorder: tracks, format, splitting; and the files with waveform, loudness and peak. */
@@ -32,12 +35,6 @@
   }
   function toggle(name: (typeof TRACKS)[number]['name'], on: boolean): void {
     choose({ tracks: on ? [...recorder.tracks, name] : recorder.tracks.filter((other) => other !== name) });
-  }
-  function wave(file: Recording): string {
-    const step = 160 / Math.max(1, file.waveform.length);
-    return file.waveform
-      .map((high, i) => `M${(i * step + step / 2).toFixed(1)} ${15 - 14 * high}v${Math.max(0.6, 28 * high)}`)
-      .join('');
   }
   function play(file: Recording): void {
     const id = `recording/${file.id}`;
@@ -128,13 +125,7 @@
 <ul>
   {#each overview.recordings as file (file.id)}
     <li>
-      <svg viewBox="0 0 160 30" width="160" height="30" role="img" aria-label="Waveform"
-        ><path d="M0 15h160" stroke="var(--rule)" /><path
-          d={wave(file)}
-          stroke="var(--voice)"
-          stroke-width="0.8"
-        /></svg
-      >
+      <Waveform waveform={file.waveform} />
       <span class="what">
         {#if renaming === file.id}
           <input
@@ -179,8 +170,23 @@
         </span>
       {/if}
     </li>
-  {:else}<li class="soft">Nothing is recorded yet.</li>{/each}
+  {/each}
 </ul>
+{#if !overview.recordings.length}
+  <Example how={live ? t('Record to see your own.') : t('Start live and record to see your own.')}>
+    <Waveform waveform={RECORDING.waveform} width={640} height={96} />
+    <p>
+      <strong>{RECORDING.title}</strong>
+      <span class="soft">{t('treated voice')}</span>
+      <span class="num"
+        >{clockOf(RECORDING.seconds)}, {withUnit(RECORDING.loudness_lufs, 'LUFS')}, {withUnit(
+          RECORDING.true_peak_dbtp,
+          'dBTP',
+        )}</span
+      >
+    </p>
+  </Example>
+{/if}
 
 <style>
   .top {

@@ -1,11 +1,15 @@
 <script lang="ts">
   import { counted, marked, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
+  import { PATHS } from '../../lib/examples';
   import { clock } from '../../lib/format';
   import { decibelScale } from '../../lib/scales';
   import { desk } from '../../lib/state.svelte';
+  import Example from '../../parts/Example.svelte';
   import Fact from '../../parts/Fact.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import { PARTS } from './path-parts';
+  import PathsPicture from './PathsPicture.svelte';
 
   /** The live run: how much of the machine it takes, gaps, and where the time of each path goes. */
   interface Props {
@@ -14,31 +18,18 @@
   let { overview }: Props = $props();
   let width = $state(700);
   const run = $derived(overview.run);
-  const paths = $derived(overview.destinations.filter((entry) => entry.on && entry.delay));
-  const longest = $derived(Math.max(60, ...paths.map((p) => p.proof?.delay_ms ?? p.delay!.total_ms)));
-  const x = $derived(decibelScale(0, longest, 130, Math.max(300, width - 90)));
-  const PARTS = [
-    { name: 'block_ms', title: t('block') },
-    { name: 'chain_ms', title: t('chain') },
-    { name: 'mix_ms', title: t('mix') },
-    { name: 'edge_ms', title: t('edge') },
-  ] as const;
+  const paths = $derived(
+    overview.destinations.flatMap(({ on, name, delay, proof }) =>
+      on && delay ? [{ name, delay, delay_ms: proof && !proof.stale ? proof.delay_ms : null }] : [],
+    ),
+  );
+  const predicted = $derived(PARTS.reduce((sum, part) => sum + (run.predicted_ms?.[part.name] ?? 0), 0));
+  const x = $derived(decibelScale(0, Math.max(60, predicted), 130, Math.max(300, width - 90)));
   const load = $derived(desk.live?.load ?? run.load);
   const loudspeaker = $derived(run.loudspeaker.switch);
 
   function takeOut(wanted: string): void {
     void desk.do('put', '/api/run/loudspeaker', { body: { on: wanted === 'derived' ? null : wanted === 'on' } });
-  }
-
-  function spans(entry: (typeof paths)[number]) {
-    let at = 0;
-    const ours = PARTS.map((part) => {
-      const from = at;
-      at += entry.delay![part.name];
-      return { ...part, from, to: at };
-    });
-    const measured = entry.proof && !entry.proof.stale && entry.proof.delay_ms !== null ? entry.proof.delay_ms : null;
-    return { ours, at, measured };
   }
 </script>
 
@@ -119,56 +110,13 @@
   </label>
   {@render aloud()}
   <h3>Where the time goes</h3>
-  <div bind:clientWidth={width}>
-    <svg {width} height={paths.length * 34 + 22} role="img" aria-label="Delay of each path">
-      {#each paths as entry, row (entry.key)}
-        {@const found = spans(entry)}
-        <text x="0" y={row * 34 + 18}>{entry.name}</text>
-        {#each found.ours as part, i (part.name)}
-          <rect
-            x={x(part.from)}
-            y={row * 34 + 6}
-            width={Math.max(1, x(part.to) - x(part.from))}
-            height="15"
-            fill={i % 2 ? 'none' : 'var(--voice)'}
-            stroke="var(--voice)"
-          />
-          {#if row === 0 && part.to - part.from > 3}
-            <text class="soft small" x={(x(part.from) + x(part.to)) / 2} y={row * 34 + 33} text-anchor="middle"
-              >{part.title}</text
-            >
-          {/if}
-        {/each}
-        {#if found.measured !== null && found.measured > found.at}
-          <rect
-            x={x(found.at)}
-            y={row * 34 + 6}
-            width={x(found.measured) - x(found.at)}
-            height="15"
-            fill="url(#speckle)"
-            stroke="var(--edge)"
-          />
-        {/if}
-        <text class="num" x={x(Math.max(found.at, found.measured ?? 0)) + 7} y={row * 34 + 18}
-          >{found.measured === null
-            ? t('{at} ms here', { at: marked(found.at.toFixed(0)) })
-            : t('{at} ms', { at: marked(found.measured.toFixed(0)) })}</text
-        >
-      {/each}
-      <text class="soft small" x={x(0)} y={paths.length * 34 + 16}
-        >solid and open: made here; speckled: {overview.computer.simulated
-          ? t('the program’s own')
-          : t('the way to it')}, by the marker</text
-      >
-    </svg>
-  </div>
+  <PathsPicture {paths} simulated={overview.computer.simulated} />
 {:else}
   <p class="soft">{run.stopped_why ?? t('Not live.')} {run.when_stopped}</p>
   {@render aloud()}
   {#if run.predicted_ms}
     {@const parts = PARTS.map((part) => ({ ...part, ms: run.predicted_ms?.[part.name] ?? 0 }))}
-    {@const total = parts.reduce((sum, part) => sum + part.ms, 0)}
-    <h3>Delay once live, predicted: <span class="num">{marked(total.toFixed(0))} ms</span></h3>
+    <h3>Delay once live, predicted: <span class="num">{marked(predicted.toFixed(0))} ms</span></h3>
     <div bind:clientWidth={width}>
       <svg
         {width}
@@ -201,6 +149,9 @@
       The way to the program, and what the program adds, is measured by the marker once you are live. Load is unknown
       until then: this computer is tested when you start.
     </p>
+    <Example how={t('Start live and send the marker to see your own.')}
+      ><PathsPicture paths={PATHS} simulated /></Example
+    >
   {/if}
 {/if}
 
@@ -237,8 +188,5 @@
     flex-wrap: wrap;
     gap: 2px 20px;
     margin: 4px 0 12px;
-  }
-  .small {
-    font-size: 11.5px;
   }
 </style>

@@ -34,7 +34,16 @@
 
 <Picture
   numbers={columns({
-    [t('harmonic')]: ['2', '3', '4', '5', '6', '7', '8', ...colour.arrivals.map(([s]) => `${s} s after a click`)],
+    [t('harmonic')]: [
+      '2',
+      '3',
+      '4',
+      '5',
+      '6',
+      '7',
+      '8',
+      ...colour.arrivals.map(([s]) => t('{s} s after a click', { s })),
+    ],
     [t('dB under tone or click')]: [...colour.harmonics_db, ...colour.arrivals.map(([, db]) => db ?? null)],
   })}
   label="What colour {word}: {tone.filter((part) => part).join(', ')}; {click}."
