@@ -5,25 +5,37 @@
   interface Props {
     /** What fills this view, as a sentence. */
     how: string;
+    /** What stands beside it where there is room, such as what to do. */
+    beside?: Snippet;
     children: Snippet;
   }
-  let { how, children }: Props = $props();
+  let { how, beside, children }: Props = $props();
 </script>
 
-<figure>
-  <figcaption><strong>Example</strong> from the simulated boathouse. {how}</figcaption>
-  <div class="drawn" inert>{@render children()}</div>
-</figure>
+<div class="whole">
+  {#if beside}<div>{@render beside()}</div>{/if}
+  <figure>
+    <figcaption><strong>Example</strong> from the simulated boathouse. {how}</figcaption>
+    <div class="drawn" inert>{@render children()}</div>
+  </figure>
+</div>
 
 <style>
+  .whole {
+    display: grid;
+    flex: 1;
+    grid-template-columns: repeat(auto-fit, minmax(min(330px, 100%), 1fr));
+    gap: 10px 18px;
+    margin-top: 10px;
+  }
   figure {
     display: flex;
-    flex: 1;
     flex-direction: column;
     gap: 8px;
+    min-width: 0;
     min-height: 240px;
     padding: 10px 14px;
-    margin: 10px 0 0;
+    margin: 0;
     border: 1px dashed var(--edge);
   }
   figcaption {

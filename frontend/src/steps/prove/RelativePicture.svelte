@@ -33,6 +33,11 @@
     <path d={certainty(two.bands, x, y)} fill="var(--aim-tint)" />
     <path d={response(two.bands, x, y)} fill="none" stroke="var(--voice)" stroke-width="3" stroke-linejoin="round" />
     <text x={at.left} y="18" style="font-weight: 600">{two.second} against {two.first}, same voice</text>
-    <text x={at.right} y="18" text-anchor="end" style="fill: var(--aim); font-weight: 600">shaded: 95 % certain</text>
+    <text
+      x={at.right}
+      y={at.right - at.left < 440 ? 34 : 18}
+      text-anchor="end"
+      style="fill: var(--aim); font-weight: 600">shaded: 95 % certain</text
+    >
   {/snippet}
 </DecibelsOverFrequency>

@@ -7,22 +7,21 @@
   const REPORT = '/api/report';
 </script>
 
-<div class="report">
-  <p>
-    The rig, the readings, every picture with its words, each setting with its because, the listeners, your blind series
-    and checks. The page is complete in itself, runs no script and needs no network.
-  </p>
-  <p class="links">
-    <a href={REPORT} target="_blank" rel="noopener">Open the report, to read or print</a>
-    <a href="{REPORT}?save=true" download="report.html">Save it as a file</a>
-  </p>
-  <Example how={t('Open the report to see your own.')}><ReportExample /></Example>
-</div>
+<Example how={t('Open the report to see your own.')}>
+  {#snippet beside()}
+    <p>
+      The rig, the readings, every picture with its words, each setting with its because, the listeners, your blind
+      series and checks. The page is complete in itself, runs no script and needs no network.
+    </p>
+    <p class="links">
+      <a href={REPORT} target="_blank" rel="noopener">Open the report, to read or print</a>
+      <a href="{REPORT}?save=true" download="report.html">Save it as a file</a>
+    </p>
+  {/snippet}
+  <ReportExample /></Example
+>
 
 <style>
-  .report {
-    max-width: 70ch;
-  }
   .links {
     display: flex;
     flex-wrap: wrap;

@@ -84,12 +84,17 @@
     {:else if compared.rigId !== null}
       <p role="status">Comparing…</p>
     {:else}
-      <p class="soft">
-        Plug the second microphone into input 2 of the same interface, both in front of your mouth. Twenty seconds:
-        eight of your room, then the beginning of the passage. The voice is the same in both, so it cancels; the rest is
-        the difference between the two. Or record the room and the passage with a second rig, and choose it above.
-      </p>
-      <Example how={t('Record both microphones to see your own.')}><RelativePicture two={TWO} /></Example>
+      <Example how={t('Record both microphones to see your own.')}>
+        {#snippet beside()}
+          <p class="soft">
+            Plug the second microphone into input 2 of the same interface, both in front of your mouth. Twenty seconds:
+            eight of your room, then the beginning of the passage. The voice is the same in both, so it cancels; the
+            rest is the difference between the two. Or record the room and the passage with a second rig, and choose it
+            above.
+          </p>
+        {/snippet}
+        <RelativePicture two={TWO} /></Example
+      >
     {/if}
   </div>
 {/if}

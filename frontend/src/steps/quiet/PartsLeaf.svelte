@@ -22,20 +22,24 @@
   <div class="picture"><SplitPicture {split} /></div>
   {#if split.missing}<p class="missing">{split.missing}</p>{/if}
 {:else}
-  <div class="missing tall">
-    <p>Two short takes separate room, preamp and converter:</p>
-    <ul>
-      <li>
-        <strong>The muted input</strong>: mute the microphone at its own switch, or unplug it (phantom power off first).
-        The rest is preamp and converter.
-      </li>
-      <li>
-        <strong>The room at another gain</strong>: turn the preamp by 10 dB or more, and back afterwards. What does not
-        move with it is the converter.
-      </li>
-    </ul>
-  </div>
-  <Example how={t('Record the muted input to see your own.')}><SplitPicture split={SPLIT} /></Example>
+  <Example how={t('Record the muted input to see your own.')}>
+    {#snippet beside()}
+      <div class="missing tall">
+        <p>Two short takes separate room, preamp and converter:</p>
+        <ul>
+          <li>
+            <strong>The muted input</strong>: mute the microphone at its own switch, or unplug it (phantom power off
+            first). The rest is preamp and converter.
+          </li>
+          <li>
+            <strong>The room at another gain</strong>: turn the preamp by 10 dB or more, and back afterwards. What does
+            not move with it is the converter.
+          </li>
+        </ul>
+      </div>
+    {/snippet}
+    <SplitPicture split={SPLIT} /></Example
+  >
 {/if}
 
 <style>

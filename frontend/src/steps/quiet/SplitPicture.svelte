@@ -31,7 +31,9 @@
       y: 10 + (i + 0.5) * apart,
       right: part.a_weighted_dbfs === null ? null : x(part.a_weighted_dbfs),
     }));
-    return { x, low, high, base, rows };
+    // Numbers below the axis stand apart.
+    const every = x(low + 10) - x(low) < 36 ? 20 : 10;
+    return { x, low, high, base, rows, every };
   }
 </script>
 
@@ -47,7 +49,7 @@
 >
   {#snippet children(width, height)}
     {@const p = draw(width, height)}
-    {#each steps(p.low, p.high, 10) as tick (tick)}
+    {#each steps(p.low, p.high, p.every) as tick (tick)}
       <line x1={p.x(tick)} x2={p.x(tick)} y1="6" y2={p.base} stroke="var(--rule)" />
       <text class="num soft" x={p.x(tick)} y={p.base + 16} text-anchor="middle">{level(tick, 0)}</text>
     {/each}
