@@ -145,7 +145,8 @@ def test_the_event_stream_speaks(client, app):
     stream = client.get("/api/events").response
     before = client.get("/api/state").json["revision"]
     # What is newest comes first, so that a page knows whether what it shows is old.
-    assert next(stream) == f'retry: 1000\nevent: hello\ndata: {{"revision": {before}}}\n\n'.encode()
+    hello = json.dumps({"revision": before, "language": "en"})
+    assert next(stream) == f"retry: 1000\nevent: hello\ndata: {hello}\n\n".encode()
     app.changed()
     assert next(stream) == f'event: changed\ndata: {{"revision": {before + 1}}}\n\n'.encode()
     assert client.get("/api/state").json["revision"] == before + 1

@@ -46,7 +46,7 @@
   <AuditList findings={computer.findings} />
 {/if}
 {#each computer.missing ? [] : DIRECTIONS as direction (direction.value)}
-  <Across label="Sound devices"
+  <Across label={direction.title}
     ><table>
       <thead>
         <tr>

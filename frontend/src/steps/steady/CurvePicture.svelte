@@ -1,7 +1,14 @@
+<script module lang="ts">
+  import type { TakeFrames } from '../../lib/api';
+
+  /** What was drawn last, and of which take: it stays until the new one is there. */
+  let last: { take: number; frames: TakeFrames } | null = null;
+</script>
+
 <script lang="ts">
   import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
-  import type { Delivery, Overview, TakeFrames } from '../../lib/api';
+  import type { Delivery, Overview } from '../../lib/api';
   import { takeFrames } from '../../lib/api';
   import { level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
@@ -32,9 +39,12 @@
     const id = take?.id;
     if (id === undefined || !revision) return;
     let gone = false;
+    if (last?.take === id) frames = last.frames;
     void takeFrames(id, 'treated').then(
       (found) => {
-        if (!gone) frames = found;
+        if (gone) return;
+        frames = found;
+        last = { take: id, frames: found };
       },
       () => undefined,
     );
