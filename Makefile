@@ -7,9 +7,9 @@ BIN := .venv/bin
 export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 KERNEL_SOURCES := $(wildcard src/obsidian_wren/core/chain/*.py src/obsidian_wren/core/mix/*.py src/obsidian_wren/core/measure/*.py) src/obsidian_wren/core/decibels.py src/obsidian_wren/core/derive/compressor.py src/obsidian_wren/core/kernel.py scripts/compile_kernels.py
-FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
+FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build.js frontend/build-help.js frontend/help-pages.json docs/*.md docs/*/*.md src/obsidian_wren/languages/*.po -type f 2>/dev/null)
 
-.PHONY: demo test test-wide try-real wheel try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types schema clean
+.PHONY: demo test test-wide try-real wheel try-wheel deb try-deb bench shots examples sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types schema clean
 
 demo:
 	$(MAKE) --no-print-directory --jobs=3 set-up
@@ -99,11 +99,14 @@ schema: .setup-python
 sentences: .setup-test
 	$(BIN)/python scripts/write_catalogue.py
 
-# A catalogue among the languages, and the page in it: make language CATALOGUE=nl.po
-LANGUAGES := src/obsidian_wren/languages
-language: .setup-page
-	cp $(CATALOGUE) $(LANGUAGES)/
-	cd frontend && WREN_LANGUAGE=../$(LANGUAGES)/$(notdir $(CATALOGUE)) WREN_PAGE=../src/obsidian_wren/web/static-$(basename $(notdir $(CATALOGUE))) npm run --silent build
+# A catalogue among the languages, and the pages built with it: make language CATALOGUE=nl.po
+language:
+	cp $(CATALOGUE) src/obsidian_wren/languages/
+	$(MAKE) --no-print-directory page
+
+# What empty views show, from the demo.
+examples: set-up .setup-test
+	$(BIN)/python scripts/write_examples.py
 
 # One file to install, with the kernels that were compiled here.
 wheel: set-up
@@ -138,4 +141,4 @@ shots: set-up .setup-test
 	$(BIN)/python scripts/try_real.py --shots docs/screenshots
 
 clean:
-	rm -rf .venv .setup-* frontend/node_modules src/obsidian_wren/web/static demo-data
+	rm -rf .venv .setup-* frontend/node_modules src/obsidian_wren/web/static src/obsidian_wren/web/static-* demo-data

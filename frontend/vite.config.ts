@@ -5,7 +5,7 @@ import documents from './help-pages.json' with { type: 'json' };
 import { catalogues, languageOf, words } from './words.js';
 
 const { env } = (globalThis as unknown as { process: { env: Record<string, string | undefined> } }).process;
-// The page is built for one language: English, or that of a catalogue (make page LANGUAGE=FILE.po).
+// The page is built for one language at a time: English, or that of a catalogue (build.js).
 const catalogue = env.WREN_LANGUAGE || undefined;
 // What can be chosen in the page.
 const languages = ['en', ...catalogues().map((name) => name.replace('.po', ''))];
