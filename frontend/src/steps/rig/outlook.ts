@@ -50,7 +50,7 @@ export function picture(outlook: Outlook, maxSpl: number | null, width: number, 
   }));
   const voiceY = 22 + (outlook.contributions.length + 0.6) * apart;
   rows.push({
-    name: t('your voice'),
+    name: t('voice'),
     y: voiceY,
     left: x(outlook.floor_dba),
     right: x(outlook.talk_db_spl),
