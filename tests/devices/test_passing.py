@@ -179,7 +179,7 @@ def test_what_cannot_be_run_is_said(system, plugged, calibration, capsys, monkey
     assert main(["live", "--calibration", str(calibration), "--microphone", "boat"]) == 2
     assert "the system has “Desk mic”" in capsys.readouterr().err
     assert main(["live", "--calibration", str(calibration), "--channel", "2"]) == 2
-    assert "“Desk mic” has the channels 1 to 1" in capsys.readouterr().err
+    assert "“Desk mic” has channels 1 to 1" in capsys.readouterr().err
     assert main(["live", "--calibration", str(calibration), "--block", "0.5"]) == 2
     assert "A block lasts 2 to 100 ms." in capsys.readouterr().err
     monkeypatch.setenv("PULSE_SERVER", "unix:/nonexistent/native")

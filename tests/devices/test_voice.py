@@ -184,7 +184,7 @@ def test_what_cannot_be_is_refused_and_what_runs_goes_on(system, plugged, voice)
     plugged(TONE)
     asks = voice.asked()
     asks.ask(wanted())
-    with pytest.raises(asking.VoiceRefused, match="There is no microphone “boat” now"):
+    with pytest.raises(asking.VoiceRefused, match="The microphone “boat” is not there now"):
         asks.ask(msgspec.structs.replace(wanted(), microphone="boat"))
     with pytest.raises(asking.VoiceRefused, match="from another version"):
         asks.ask(records.ChangeChain((records.StageRecord("siren", {}),)))

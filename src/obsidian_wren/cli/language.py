@@ -15,7 +15,6 @@ from pathlib import Path
 from obsidian_wren.cli.places import data_folder
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import ENGLISH, _, speak, spoken
-from obsidian_wren.store.language import SHIPPED, chosen_in, tags
 
 VARIABLE = "OBSIDIAN_WREN_LANGUAGE"
 _OPTION = "--language"
@@ -40,6 +39,8 @@ def asked_for(arguments: Sequence[str]) -> str:
     command = next((word for word in arguments if word in _IN_A_FOLDER), None)
     if asked or command is None:
         return asked
+    from obsidian_wren.store.language import chosen_in
+
     folder = _given(arguments, "--data")
     return chosen_in(data_folder(command, Path(folder) if folder else None)) or ""
 
@@ -62,6 +63,7 @@ def speak_as_asked(arguments: Sequence[str]) -> None:
     if not asked or asked == ENGLISH.tag:
         return
     from obsidian_wren.formats.catalogue import CatalogueError, read_language
+    from obsidian_wren.store.language import SHIPPED, tags
 
     path = Path(asked) if asked.endswith(".po") else SHIPPED / f"{Path(asked).name}.po"
     if not asked.endswith(".po") and asked not in tags():
