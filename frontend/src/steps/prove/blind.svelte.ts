@@ -11,6 +11,8 @@ export class PairHearing {
   playing = $state(false);
   share = $state(0);
   readonly #player = new PairPlayer();
+  /** Counts what is asked for: what comes too late is for nobody. */
+  #asked = 0;
   readonly #address: string;
 
   /** They are fetched at an address, to which “one” or “other” is added. */
@@ -21,12 +23,14 @@ export class PairHearing {
   async play(): Promise<void> {
     playback.stopSound();
     this.playing = true;
+    const asked = ++this.#asked;
     try {
       const [one, other] = await Promise.all([this.#sound('one'), this.#sound('other')]);
-      if (!this.playing) return;
+      if (asked !== this.#asked) return;
       await this.#player.play(one, other);
       this.#follow();
     } catch (error) {
+      if (asked !== this.#asked) return;
       this.playing = false;
       desk.complain(error);
     }
@@ -52,6 +56,7 @@ export class PairHearing {
   }
 
   stop(): void {
+    this.#asked += 1;
     this.playing = false;
     this.share = 0;
     this.#player.stop();
