@@ -155,7 +155,7 @@ NAMES = re.compile(
     r"Towpath Two|Reedling 40|Boathouse loft|Loft desk|Editor call|Crew game chat|River stream|"
     r"Walk recorder|Deck computer|Deck zither|The editor|The crew|Wren: \w+|Line \d \(USB Audio"
     r" 2\.0\)|Microphone \(HD Camera\)|Speakers \(High Definition Audio\)|Bell|Horn|Door|Gull|"
-    r"TW2-\d+|Obsidian Wren|bilge pump|rain on the roof"
+    r"Deck 7|TW2-\d+|Obsidian Wren|bilge pump|rain on the roof"
 )
 # Where even one word is read.
 WORDS = (".title", ".because", ".sentence", ".action", ".advice", ".spoken", ".worth", ".detail")

@@ -22,7 +22,8 @@ SAID = """() => {
   const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
   while (walker.nextNode()) {
     const holder = walker.currentNode.parentElement;
-    if (['SCRIPT', 'STYLE'].includes(holder.tagName)) continue;
+    // What is said to be in another language is.
+    if (['SCRIPT', 'STYLE'].includes(holder.tagName) || holder.lang) continue;
     said.push([walker.currentNode.data, holder.tagName]);
   }
   const names = ['aria-label', 'aria-valuetext', 'title', 'placeholder'];

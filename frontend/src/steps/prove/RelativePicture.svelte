@@ -2,7 +2,7 @@
   import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Two } from '../../lib/api';
-  import { frequencyTick, signed } from '../../lib/format';
+  import { frequency, signed } from '../../lib/format';
   import DecibelsOverFrequency from '../../parts/DecibelsOverFrequency.svelte';
   import { certainty, reach, response } from './two';
 
@@ -14,7 +14,7 @@
   const said = $derived(
     two.bands
       .filter((each) => each.db !== null)
-      .map((each) => `${frequencyTick(each.hz)} Hz ${signed(each.db ?? 0)} dB`)
+      .map((each) => `${frequency(each.hz)} ${signed(each.db ?? 0)} dB`)
       .join(', '),
   );
 </script>

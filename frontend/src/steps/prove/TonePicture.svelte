@@ -1,7 +1,7 @@
 <script lang="ts">
   import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
-  import { frequencyTick, signed } from '../../lib/format';
+  import { frequency, signed } from '../../lib/format';
   import DecibelsOverFrequency from '../../parts/DecibelsOverFrequency.svelte';
   import { reach, response } from './two';
 
@@ -13,7 +13,7 @@
   }
   let { hz, db, number }: Props = $props();
   const bands = $derived(hz.map((each, k) => ({ hz: each, db: Math.max(-30, db[k] ?? 0), error_db: 0 })));
-  const said = $derived(bands.map((each) => `${frequencyTick(each.hz)} Hz ${signed(each.db)} dB`).join(', '));
+  const said = $derived(bands.map((each) => `${frequency(each.hz)} ${signed(each.db)} dB`).join(', '));
 </script>
 
 <DecibelsOverFrequency

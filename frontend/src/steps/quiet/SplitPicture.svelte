@@ -44,7 +44,12 @@
   })}
   least={200}
   label="Parts of the noise floor: {split.parts
-    .map((part) => `${TITLES[part.name] ?? part.name} ${level(part.a_weighted_dbfs)} dBFS A-weighted`)
+    .map((part) =>
+      t('{part} {floor} dBFS, A-weighted', {
+        part: TITLES[part.name] ?? part.name,
+        floor: level(part.a_weighted_dbfs),
+      }),
+    )
     .join(', ')}"
 >
   {#snippet children(width, height)}
