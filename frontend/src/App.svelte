@@ -263,7 +263,15 @@
   .rig {
     min-width: 130px;
   }
-  .rig select {
+  /* Where words are long these give way. */
+  .language,
+  .theme {
+    flex: 0 1 auto;
+    min-width: 60px;
+  }
+  .rig select,
+  .language select,
+  .theme select {
     max-width: 100%;
     text-overflow: ellipsis;
   }

@@ -19,5 +19,8 @@ export const SERIES: Pick<
 > = { ...drawn.series, title: t('Treated against raw'), first_name: t('the treated voice'), sentence: '' };
 export const RECORDING: Pick<Recording, 'title' | 'waveform' | 'seconds' | 'loudness_lufs' | 'true_peak_dbtp'> =
   drawn.recording;
-export const PATHS: Path[] = drawn.paths;
+/** The boathouse's listeners have names of their own; only these are called what they are. */
+export const PATHS: Path[] = drawn.paths.map((path) =>
+  path.name === 'Headphones' ? { ...path, name: t('Headphones') } : path,
+);
 export const REPORT = drawn.report;
