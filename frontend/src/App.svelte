@@ -261,18 +261,19 @@
     white-space: nowrap;
   }
   .rig {
-    min-width: 130px;
+    min-width: 84px;
+  }
+  .rig select {
+    max-width: 100%;
+    text-overflow: ellipsis;
   }
   /* Where words are long these give way. */
-  .language,
-  .theme {
-    flex: 0 1 auto;
-    min-width: 60px;
+  .language select {
+    max-width: 86px;
+    text-overflow: ellipsis;
   }
-  .rig select,
-  .language select,
   .theme select {
-    max-width: 100%;
+    max-width: 84px;
     text-overflow: ellipsis;
   }
   .undo {
