@@ -5,6 +5,7 @@ import MarkdownIt from 'markdown-it';
 const DOCS = new URL('../docs/', import.meta.url);
 const OUT = new URL('./help/', import.meta.url);
 const PAGES = JSON.parse(readFileSync(new URL('./help-pages.json', import.meta.url), 'utf8'));
+
 const markdown = new MarkdownIt();
 const link =
   markdown.renderer.rules.link_open ?? ((tokens, i, options, _, self) => self.renderToken(tokens, i, options));
@@ -75,28 +76,28 @@ export function writeHelp(tag) {
     writeFileSync(
       new URL(`${page.name}.html`, OUT),
       `<!doctype html>
-  <html lang="${page.lang}">
-    <head>
-      <meta charset="utf-8" />
-      <meta name="viewport" content="width=device-width, initial-scale=1" />
-      <meta name="color-scheme" content="light dark" />
-      <title>${page.title} · Obsidian Wren</title>
-      <link rel="icon" href="/src/wren.svg" type="image/svg+xml" />
-      <script type="module" src="/src/help.ts"></script>
-    </head>
-    <body>
-      <nav>
-        <p><a href="/">Obsidian Wren</a></p>
-        <ul>
-  ${others}
-        </ul>
-      </nav>
-      <main>
-  ${page.body}
-      </main>
-    </body>
-  </html>
-  `,
+<html lang="${page.lang}">
+  <head>
+    <meta charset="utf-8" />
+    <meta name="viewport" content="width=device-width, initial-scale=1" />
+    <meta name="color-scheme" content="light dark" />
+    <title>${page.title} · Obsidian Wren</title>
+    <link rel="icon" href="/src/wren.svg" type="image/svg+xml" />
+    <script type="module" src="/src/help.ts"></script>
+  </head>
+  <body>
+    <nav>
+      <p><a href="/">Obsidian Wren</a></p>
+      <ul>
+${others}
+      </ul>
+    </nav>
+    <main>
+${page.body}
+    </main>
+  </body>
+</html>
+`,
     );
   }
 }

@@ -28,7 +28,7 @@ def _state(url: str) -> dict[str, Any]:
     return found
 
 
-def _settled(url: str) -> dict[str, Any]:
+def _at_rest(url: str) -> dict[str, Any]:
     while (state := _state(url))["progress"] is not None or state["working_out"]:
         time.sleep(0.5)
     return state
@@ -51,7 +51,7 @@ def collected(url: str) -> dict[str, Any]:
         {"purpose": "both"},
     ):
         post(url, "takes", take)
-        _settled(url)
+        _at_rest(url)
     post(url, "series", _SERIES)
     for number in range(12):
         post(url, "series/answer", {"round": number, "answer": "one" if number % 2 else "other"})

@@ -273,7 +273,7 @@
     text-overflow: ellipsis;
   }
   .theme select {
-    max-width: 84px;
+    max-width: 92px;
     text-overflow: ellipsis;
   }
   .undo {

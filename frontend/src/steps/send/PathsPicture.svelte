@@ -28,7 +28,7 @@
 
 <div bind:clientWidth={width}>
   <svg {width} height={paths.length * 34 + 22} role="img" aria-label="Delay of each path">
-    {#each paths as path, row (path.name)}
+    {#each paths as path, row (row)}
       {@const at = totals[row] ?? 0}
       <text x="0" y={row * 34 + 18}>{path.name}</text>
       {#each spans(path) as part, i (part.name)}
