@@ -1,18 +1,23 @@
 """A taste found by ear over the boathouse: pairs that are blind, and wishes like any other."""
 
 import io
+import threading
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
 import soundfile
 
+from beside import work_beside
 from listeners import Indifferent, Listener
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.prove.preference import MOST_PAIRS
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove import find_sound
 from obsidian_wren.service.undo import put_back
 from shown import shows
+from waiting import wait_until
 
 
 def answered(app, listener):
@@ -71,3 +76,43 @@ def test_who_is_indifferent_is_told_so_and_nothing_is_changed(boathouse):
         find_sound.take_over(boathouse)
     with pytest.raises(Refused, match="There is no pair to hear"):
         find_sound.answer(boathouse, 1, "one")
+
+
+def test_what_may_come_next_is_made_while_a_pair_is_heard(boathouse, monkeypatch):
+    app, made = work_beside(boathouse), []
+
+    def counted(*given, **named):
+        made.append(given)
+        return render(*given, **named)
+
+    def late(*_given, **_named):
+        raise Refused("late", "It was not made ahead.")
+
+    number = find_sound.begin(app).number
+    monkeypatch.setattr(find_sound, "render", counted)
+    find_sound.sound(app, "one")
+    # The pair itself, and one after each of three answers.
+    wait_until(lambda: len(made) == 8)
+    monkeypatch.setattr(find_sound, "render", late)
+    find_sound.answer(app, number, "other")
+    assert find_sound.sound(app, "one") != find_sound.sound(app, "other")
+
+
+def test_nobody_waits_for_the_sounds_of_a_pair_that_is_answered(boathouse, monkeypatch):
+    app, begun, goes = work_beside(boathouse), threading.Event(), threading.Event()
+
+    def slow(*given, **named):
+        begun.set()
+        goes.wait()
+        return render(*given, **named)
+
+    number = find_sound.begin(app).number
+    monkeypatch.setattr(find_sound, "render", slow)
+    with ThreadPoolExecutor(2) as others:
+        heard = others.submit(find_sound.sound, app, "one")
+        begun.wait()
+        answered = others.submit(find_sound.answer, app, number, "one")
+        with pytest.raises(Refused, match="already answered"):
+            heard.result()
+        goes.set()
+        assert answered.result().number == number + 1

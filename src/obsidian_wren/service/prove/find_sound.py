@@ -5,9 +5,12 @@ from __future__ import annotations
 
 import io
 import secrets
-from collections.abc import Sequence
+import threading
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from functools import lru_cache
+from typing import Any, Literal
 
 import numpy as np
 import soundfile
@@ -25,11 +28,12 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.prove import preference
 from obsidian_wren.core.prove.pair import Pair, matched_pair, starts_at_s, veiled
 from obsidian_wren.core.prove.preference import DIMENSIONS, SCALE, Answer, Judged, Place
+from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.service.calibration import chain_rows, settings
 from obsidian_wren.service.calibration.preferences import PreferencesBody, TasteBody
 from obsidian_wren.service.calibration.take_sets import preferences_of, take_set_of
-from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context import AppContext, Overtaken
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.sentence import sentence_take
 from obsidian_wren.service.readings import measuring
@@ -44,6 +48,7 @@ _AHEAD_S, _HEARD_S = 2.0, 6.0
 _MOST_RATIO = 8.0
 _STEP_DB = {"density_db": 0.1}
 _USUAL_STEP_DB = 0.5
+_ANSWERS: tuple[Answer, ...] = ("one", "other", "same")
 
 
 @dataclass
@@ -54,6 +59,8 @@ class Searching:
     judged: list[Judged] = field(default_factory=list)
     pair: tuple[Place, Place] | None = None
     seed: int = 0
+    # The number of the last pair whose followers are made ahead.
+    ahead: int = 0
 
 
 @dataclass(frozen=True)
@@ -91,6 +98,7 @@ def begin(app: AppContext) -> SearchState:
     search = current(app)
     app.work(_prepare)
     search.rig_id, search.judged, search.seed = rig_id, [], secrets.randbits(32)
+    search.ahead = 0
     search.pair = app.work(_next, (), search.seed)
     return view(app)
 
@@ -100,10 +108,14 @@ def answer(app: AppContext, number: int, said: Answer) -> SearchState:
     search = _heard(app)
     assert search.pair is not None
     if number != len(search.judged) + 1:
-        raise Refused("answered", _("This pair is already answered."))
+        raise _answered()
     search.judged.append(Judged(*search.pair, said))
     search.pair = app.work(_next, tuple(search.judged), search.seed)
     return view(app)
+
+
+def _answered() -> Refused:
+    return Refused("answered", _("This pair is already answered."))
 
 
 def _heard(app: AppContext) -> Searching:
@@ -178,7 +190,39 @@ def take_over(app: AppContext) -> None:
 
 def sound(app: AppContext, which: Which) -> bytes:
     """A WAV of “one” or “other” of the pair that is heard. Raises Refused."""
-    return app.work(_wav_of, _heard(app).pair, which)
+    search = _heard(app)
+    try:
+        wav: bytes = app.work(_wav_of, search.pair, which, go_on=_while_heard(search))
+    except Overtaken as error:
+        raise _answered() from error
+    _go_ahead(app, search)
+    return wav
+
+
+def _while_heard(search: Searching) -> Callable[[], None]:
+    """Raises Overtaken once the pair that is heard now is answered, or left."""
+    pair, number = search.pair, len(search.judged)
+
+    def go_on() -> None:
+        if search.pair != pair or len(search.judged) != number:
+            raise Overtaken
+
+    return go_on
+
+
+def _go_ahead(app: AppContext, search: Searching) -> None:
+    """Once a pair is heard, have what may come next made, beside it: the next pair then sounds
+    with the answer."""
+    judged, pair, number = tuple(search.judged), search.pair, len(search.judged) + 1
+    if app.worker is None or pair is None or search.ahead >= number:
+        return
+    search.ahead, go_on = number, _while_heard(search)
+
+    def work() -> None:
+        with suppress(Told, Overtaken):
+            app.work(_make_ahead, judged, pair, search.seed, go_on=go_on)
+
+    threading.Thread(target=work, name="next pairs", daemon=True).start()
 
 
 def _said(found: preference.Found) -> str:
@@ -212,7 +256,25 @@ def _wishes(found: preference.Found) -> list[Wish]:
 
 
 def _next(_app: AppContext, judged: tuple[Judged, ...], seed: int) -> tuple[Place, Place] | None:
+    return _drawn(judged, seed)
+
+
+@lru_cache(maxsize=16)
+def _drawn(judged: tuple[Judged, ...], seed: int) -> tuple[Place, Place] | None:
     return preference.next_pair(judged, np.random.default_rng([seed, len(judged)]))
+
+
+def _make_ahead(
+    app: AppContext, judged: tuple[Judged, ...], pair: tuple[Place, Place], seed: int
+) -> None:
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
+        for said in _ANSWERS:
+            app.go_on()
+            then = _drawn((*judged, Judged(*pair, said)), seed)
+            if then is not None:
+                app.go_on()
+                _both_of(ctx, then)
 
 
 def _found(_app: AppContext, judged: tuple[Judged, ...]) -> preference.Found:
@@ -253,15 +315,29 @@ def _before_tone(ctx: RigContext) -> tuple[Samples, int, float, tuple[StageSpec,
 
 def _wav_of(app: AppContext, pair: tuple[Place, Place], which: Which) -> bytes:
     with app.sessions() as session:
-        ctx = in_hand(app, session)
-        heard, rate, begins_s, behind = _before_tone(ctx)
-        digest, here = sentence_take(ctx).sha256, _take_set(ctx)
+        made, rate = _both_of(in_hand(app, session), pair)
+    out = io.BytesIO()
+    chosen = veiled(made.first if which == "one" else made.second, np.random.default_rng())
+    soundfile.write(out, np.clip(chosen, -1.0, 1.0), rate, format="WAV", subtype="PCM_24")
+    return out.getvalue()
+
+
+def _both_of(ctx: RigContext, pair: tuple[Place, Place]) -> tuple[Pair, int]:
+    """Both sounds of a pair, matched, and their rate."""
+    heard, rate, begins_s, behind = _before_tone(ctx)
+    digest, here = sentence_take(ctx).sha256, _take_set(ctx)
+
+    def paced(given: Iterable[Any]) -> Iterator[Any]:
+        for each in beside(given):
+            ctx.app.go_on()
+            yield each
 
     def make() -> Pair:
-        both = [
-            render(_tasting(behind, here, place), heard, rate_hz=rate, beside=beside)
-            for place in pair
-        ]
+        both = []
+        for place in pair:
+            ctx.app.go_on()
+            specs = _tasting(behind, here, place)
+            both.append(render(specs, heard, rate_hz=rate, beside=paced))
         try:
             return matched_pair(both[0], both[1], rate_hz=rate, from_s=begins_s)
         except ValueError as error:
@@ -269,12 +345,8 @@ def _wav_of(app: AppContext, pair: tuple[Place, Place], which: Which) -> bytes:
                 "silent", _("One of the two is silent. Read the passage in Tone again.")
             ) from error
 
-    # Both are asked for, one after the other.
-    made: Pair = app.sounds.get(("tasted", digest, here.passed, behind, pair), make)
-    out = io.BytesIO()
-    chosen = veiled(made.first if which == "one" else made.second, np.random.default_rng())
-    soundfile.write(out, np.clip(chosen, -1.0, 1.0), rate, format="WAV", subtype="PCM_24")
-    return out.getvalue()
+    made: Pair = ctx.app.sounds.get(("tasted", digest, here.passed, behind, pair), make)
+    return made, rate
 
 
 def _take_set(ctx: RigContext) -> TakeSet:
