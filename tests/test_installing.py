@@ -14,6 +14,7 @@ import soundfile
 
 import obsidian_wren
 from alone import alone
+from obsidian_wren import cli
 from obsidian_wren.cli import kernels
 from obsidian_wren.core.kernel import compiled_ahead
 
@@ -116,8 +117,8 @@ def test_where_the_program_cannot_be_written_it_is_kept_in_the_persons_own_cache
     monkeypatch.setenv("NUMBA_CACHE_DIR", "")
     monkeypatch.delenv("NUMBA_CACHE_DIR")
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
-    monkeypatch.setattr(kernels.os, "access", lambda path, mode: False)
-    kernels.keep_in_own_cache()
+    monkeypatch.setattr(cli.os, "access", lambda path, mode: False)
+    cli.keep_in_own_cache()
     assert os.environ["NUMBA_CACHE_DIR"] == str(tmp_path / "obsidian-wren")
 
 

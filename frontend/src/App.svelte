@@ -12,6 +12,7 @@
   import { keptTheme, show, system, THEMES, type Theme } from './lib/theme';
   import { controllers } from './lib/controllers.svelte';
   import { small } from './lib/window';
+  import { standing, tabIcon, tabTitle } from './lib/tab';
   import { pushToTalk } from './lib/push-to-talk';
   import { desk } from './lib/state.svelte';
   import CheckReminder from './parts/CheckReminder.svelte';
@@ -72,6 +73,11 @@
     void desk.do('post', '/api/rigs', { body: { name: t('Rig {number}', { number }) } });
   }
 
+  const stands = $derived(overview ? standing(overview.run, lost !== null, desk.trouble !== null) : 'off');
+  $effect(() => {
+    document.querySelector('link[rel=icon]')?.setAttribute('href', tabIcon(stands));
+  });
+
   /** Where one is stands in the address, and Back leads to where one was. */
   let came = false;
   $effect(() => {
@@ -79,7 +85,8 @@
     if (!overview) return;
     const title = overview.steps.find((step) => step.name === place.step)?.title ?? '';
     const run = overview.delivery ? t('Calibration') : t('Calibrate now');
-    document.title = place.guided ? t('{run} · Obsidian Wren', { run }) : titleOf(place.here, title);
+    const whole = place.guided ? t('{run} · Obsidian Wren', { run }) : titleOf(place.here, title);
+    document.title = tabTitle(stands, whole);
     if (location.hash !== address) history[came ? 'pushState' : 'replaceState'](null, '', address);
     came = true;
   });

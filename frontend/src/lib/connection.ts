@@ -1,7 +1,7 @@
 /** What the program tells this page, through the one stream that all pages share. */
 
 import { session } from './session';
-import { StreamHub, type HubMessage, type PageKey, type PageMessage, type StreamState } from './stream-hub';
+import { openEvents, StreamHub, type HubMessage, type PageKey, type PageMessage, type StreamState } from './stream-hub';
 
 export interface Listening {
   /** An event of the program, its data as text. */
@@ -23,15 +23,12 @@ function connect(take: (message: HubMessage) => void): Say {
     return (message) => worker.port.postMessage(message);
   }
   void session.remember();
-  const hub = new StreamHub(
-    () => new EventSource('/api/events'),
-    async () => (await session.met()) === 'ours',
-  );
+  const hub = new StreamHub(openEvents, async () => (await session.met()) === 'ours');
   const page = { postMessage: take };
   return (message) => hub.hear(page, message);
 }
 
-/** Listen, while anybody looks at the page or it is `busy` with sound of its own; returns what to call when that changes. */
+/** Listen: to all, while anybody looks at the page or it is `busy` with sound of its own, else to what changes; returns what to call when that changes. */
 export function listen(to: Listening, busy: () => boolean): () => void {
   const say = connect((message) => {
     if ('state' in message) {

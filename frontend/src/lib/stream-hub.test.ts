@@ -6,7 +6,7 @@ class FakeSource {
   closed = false;
   onerror: (() => void) | null = null;
   #hear: Record<string, (event: { data: string }) => void> = {};
-  constructor() {
+  constructor(readonly measured: boolean) {
     FakeSource.made.push(this);
   }
   addEventListener(kind: string, hear: (event: { data: string }) => void) {
@@ -36,7 +36,7 @@ beforeEach(() => {
   FakeSource.made = [];
   proves = true;
   hub = new StreamHub(
-    () => new FakeSource() as unknown as EventSource,
+    (measured) => new FakeSource(measured) as unknown as EventSource,
     async () => proves,
   );
 });
@@ -63,20 +63,26 @@ it('tells a page that comes later what is newest', () => {
   expect(late.told).toEqual([{ kind: 'hello', data: '{"revision":9}' }, { state: 'open' }]);
 });
 
-it('lets the stream go while nobody looks, and says nothing to who does not', async () => {
+it('tells who does not look what changes, and asks for no measurement where nobody looks', async () => {
   const [first, second] = [new Page(), new Page()];
   hub.hear(first, 'shown');
   hub.hear(second, 'shown');
   newest().say('hello', '{"revision":1}');
   hub.hear(first, 'hidden');
   newest().say('live', '{"load":1}');
+  newest().say('changed', '{"revision":2}');
   expect(first.told).not.toContainEqual({ kind: 'live', data: '{"load":1}' });
+  expect(first.told).toContainEqual({ kind: 'changed', data: '{"revision":2}' });
   expect(second.told).toContainEqual({ kind: 'live', data: '{"load":1}' });
-  hub.hear(second, 'gone');
-  expect(open()).toBe(0);
+  hub.hear(second, 'hidden');
+  await vi.advanceTimersByTimeAsync(0);
+  expect([open(), newest().measured]).toEqual([1, false]);
   hub.hear(first, 'shown');
   await vi.advanceTimersByTimeAsync(0);
-  expect(open()).toBe(1);
+  expect([open(), newest().measured]).toEqual([1, true]);
+  hub.hear(first, 'gone');
+  hub.hear(second, 'gone');
+  expect(open()).toBe(0);
 });
 
 it('opens nothing again to whoever does not prove itself, and goes on where it does', async () => {

@@ -24,30 +24,45 @@ export const EVENTS = ['hello', 'changed', 'progress', 'frame', 'live', 'working
 
 /** The program says something every five seconds. */
 export const SILENT_MS = 12_000;
+/** What is told many times a second, to whoever looks. */
+const MEASURED = ['frame', 'live'];
 const RETRY_MS = [300, 1000, 2000, 4000];
+
+/** A stream of the program's events, with what is measured or without. */
+export function openEvents(measured: boolean): EventSource {
+  return new EventSource(measured ? '/api/events' : '/api/events?measured=false');
+}
 
 export class StreamHub {
   #ports = new Map<HubPort, boolean>();
   #source: EventSource | null = null;
+  /** Whether what is measured comes too. */
+  #measured = false;
   #state: StreamState = 'lost';
   #told: string | null = null;
   #failures = 0;
   #retry: ReturnType<typeof setTimeout> | undefined;
   #watch: ReturnType<typeof setTimeout> | undefined;
 
-  /** `proved`: whether the program has proved itself, asked for before each opening. */
+  /** `open`: a stream, with what is measured or without. `proved`: whether the program has proved itself, asked for before each opening. */
   constructor(
-    readonly open: () => EventSource,
+    readonly open: (measured: boolean) => EventSource,
     readonly proved: () => Promise<boolean> = () => Promise.resolve(true),
   ) {}
 
   hear(port: HubPort, message: PageMessage): void {
     if (message === 'gone') this.#ports.delete(port);
     else this.#ports.set(port, message !== 'hidden');
-    const wanted = [...this.#ports.values()].some((shown) => shown);
-    if (!wanted) this.#close();
-    else if (!this.#source && this.#retry === undefined) this.#come();
+    if (!this.#ports.size) return this.#close();
+    // A tab that nobody looks at shows in its title what changes, and needs no more.
+    const other = this.#source !== null && this.#measured !== this.#looked;
+    if (other) this.#close();
+    if (!this.#source && this.#retry === undefined) this.#come();
     else if (message !== 'hidden' && message !== 'gone') this.#welcome(port);
+  }
+
+  get #looked(): boolean {
+    return [...this.#ports.values()].some((shown) => shown);
   }
 
   /** A page that comes to a stream that runs already is told what is newest, so that it knows whether what it shows is old. */
@@ -74,7 +89,8 @@ export class StreamHub {
 
   #begin(): void {
     this.#retry = undefined;
-    const source = (this.#source = this.open());
+    this.#measured = this.#looked;
+    const source = (this.#source = this.open(this.#measured));
     this.#listen();
     for (const kind of EVENTS) {
       source.addEventListener(kind, (event) => {
@@ -95,7 +111,8 @@ export class StreamHub {
   }
 
   #tell(message: HubMessage): void {
-    for (const [port, shown] of this.#ports) if (shown) port.postMessage(message);
+    const forAll = !('kind' in message && MEASURED.includes(message.kind));
+    for (const [port, shown] of this.#ports) if (shown || forAll) port.postMessage(message);
   }
 
   /** Whoever says nothing for long is gone, even where the connection still stands. */

@@ -1,20 +1,17 @@
 /** The shared worker that holds the one event stream of all pages. */
 
 import { Session } from './session';
-import { StreamHub, type HubMessage, type PageKey, type PageMessage } from './stream-hub';
+import { openEvents, StreamHub, type HubMessage, type PageKey, type PageMessage } from './stream-hub';
 
 interface Connected extends Event {
   ports: MessagePort[];
 }
 
 const session = new Session();
-const hub = new StreamHub(
-  () => new EventSource('/api/events'),
-  async () => {
-    session.distrust();
-    return (await session.met()) === 'ours';
-  },
-);
+const hub = new StreamHub(openEvents, async () => {
+  session.distrust();
+  return (await session.met()) === 'ours';
+});
 
 self.addEventListener('connect', (event) => {
   const port = (event as Connected).ports[0];

@@ -2,6 +2,6 @@
 
 import sys
 
-from obsidian_wren.cli.main import main
+from obsidian_wren.cli.entry import main
 
 sys.exit(main())

@@ -42,6 +42,22 @@ def _finite(text: str) -> float:
 _finite.__name__ = "number"
 
 
+def _add_tell(commands: argparse._SubParsersAction[_Parser]) -> None:
+    tell = commands.add_parser(
+        "tell",
+        help=_("a word to the program that runs, from a shortcut or a script"),
+        description=_(
+            "mute, unmute, toggle-mute: for every listener. talk on|off: push-to-talk. live on|off."
+            " clip KEY: play the clip on this key. marker: send the marker. status [--json]"
+            " [--follow]: how it stands, and one line with every change. page: the address of"
+            " the page. Exit code 0 if it was"
+            " done, 1 if it was refused, 2 if it was not understood, 3 if no program runs."
+        ),
+    )
+    tell.add_argument("--data", type=Path, default=None, help=_("data folder"))
+    tell.add_argument("words", nargs=argparse.REMAINDER, metavar=_("WORD"))
+
+
 def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
     devices = commands.add_parser(
         "devices", help=_("microphones of the system, and what listens to them")
@@ -71,6 +87,7 @@ def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
         help=_("block length in ms; without it 10, and longer where gaps occur"),
     )
     live.add_argument("--json", action="store_true", help=_("one JSON object a second"))
+    _add_tell(commands)
 
 
 def _add_check(commands: argparse._SubParsersAction[_Parser]) -> None:
@@ -111,16 +128,7 @@ def _add_doctor(commands: argparse._SubParsersAction[_Parser]) -> None:
     doctor.add_argument("--json", action="store_true")
 
 
-def parser() -> argparse.ArgumentParser:
-    """Every command with its options."""
-    whole = _Parser(prog="obsidian-wren", description=_("Calibrate one microphone in one room."))
-    whole.add_argument(
-        "--language",
-        metavar="TAG",
-        help=_("language, by its tag or by the file of its catalogue"),
-    )
-    whole.add_argument("--version", action=_Version, nargs=0, help=_("version of this program"))
-    commands = whole.add_subparsers(dest="command", required=True)
+def _add_serving(commands: argparse._SubParsersAction[_Parser]) -> None:
     for name, text in (
         ("demo", _("start with the boathouse data")),
         ("serve", _("start with your own data")),
@@ -138,6 +146,7 @@ def parser() -> argparse.ArgumentParser:
             action="store_true",
             help=_("simulated takes at full speed, not in real time"),
         )
+        serve.add_argument("--open", action="store_true", help=_("open the page in the browser"))
         if name == "serve":
             serve.add_argument(
                 "--simulated",
@@ -150,6 +159,19 @@ def parser() -> argparse.ArgumentParser:
                 action="store_true",
                 help=_("fill the data folder and the kernel cache, then end"),
             )
+
+
+def parser() -> argparse.ArgumentParser:
+    """Every command with its options."""
+    whole = _Parser(prog="obsidian-wren", description=_("Calibrate one microphone in one room."))
+    whole.add_argument(
+        "--language",
+        metavar="TAG",
+        help=_("language, by its tag or by the file of its catalogue"),
+    )
+    whole.add_argument("--version", action=_Version, nargs=0, help=_("version of this program"))
+    commands = whole.add_subparsers(dest="command", required=True)
+    _add_serving(commands)
     _add_doctor(commands)
     read = commands.add_parser("read", help=_("measure a sound file")).add_subparsers(
         dest="what", required=True

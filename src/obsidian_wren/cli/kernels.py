@@ -23,13 +23,6 @@ _ABOUT = 232
 _RATE_HZ, _MOMENT = 48_000.0, 24_000
 
 
-def keep_in_own_cache() -> None:
-    """Keep what is compiled in the person's own cache, where it cannot lie beside the program."""
-    if not os.access(_PACKAGE, os.W_OK):
-        own = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-        os.environ.setdefault("NUMBA_CACHE_DIR", str(own / "obsidian-wren"))
-
-
 def are_compiled() -> bool:
     """Whether what computes came compiled, or was since the program was installed."""
     if _AHEAD.is_file():

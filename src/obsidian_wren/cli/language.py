@@ -19,7 +19,7 @@ from obsidian_wren.core.wording import ENGLISH, _, speak, spoken
 VARIABLE = "OBSIDIAN_WREN_LANGUAGE"
 _OPTION = "--language"
 # Those that work in a data folder.
-_IN_A_FOLDER = ("serve", "demo", "doctor")
+_IN_A_FOLDER = ("serve", "demo", "doctor", "tell")
 
 
 def _given(arguments: Sequence[str], option: str) -> str | None:

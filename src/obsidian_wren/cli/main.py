@@ -13,6 +13,7 @@ import io
 import json
 import os
 import sys
+from collections.abc import Sequence
 from types import ModuleType
 
 from obsidian_wren.cli.arguments import parser
@@ -20,6 +21,7 @@ from obsidian_wren.cli.language import hand_on, speak_as_asked
 from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
+from obsidian_wren.cli.tell import tell
 from obsidian_wren.cli.voice_ahead import begun_voice
 from obsidian_wren.core.wording import _
 
@@ -38,15 +40,7 @@ def main(arguments: list[str] | None = None) -> int:
         # Before anything else is loaded.
         given = sys.argv[1:] if arguments is None else arguments
         speak_as_asked(given)
-        chosen = parser().parse_args(arguments)
-        if chosen.command in ("serve", "demo"):
-            hand_on(given)
-            return start(chosen, given)
-        if chosen.command == "doctor":
-            return look_through(chosen)
-        if chosen.command in ("devices", "live"):
-            return _pass_on(chosen)
-        return _work(chosen)
+        return _run(parser().parse_args(arguments), given)
     except Told as error:
         sentence = str(error)
     except KeyboardInterrupt:
@@ -73,6 +67,20 @@ def main(arguments: list[str] | None = None) -> int:
         gc.enable()
     print(sentence, file=sys.stderr)
     return 2
+
+
+def _run(chosen: argparse.Namespace, given: Sequence[str]) -> int:
+    if chosen.command in ("serve", "demo"):
+        hand_on(given)
+        return start(chosen, given)
+    if chosen.command == "doctor":
+        return look_through(chosen)
+    if chosen.command == "tell":
+        folder = [] if chosen.data is None else ["--data", str(chosen.data)]
+        return tell([*folder, *chosen.words])
+    if chosen.command in ("devices", "live"):
+        return _pass_on(chosen)
+    return _work(chosen)
 
 
 def _pass_on(chosen: argparse.Namespace) -> int:

@@ -64,7 +64,7 @@ def look_through(chosen: argparse.Namespace) -> int:
         )
     else:
         if voice is not None:
-            print(_said_of(voice))
+            print(said_of(voice))
         for trouble in found:
             print(f"{trouble.sentence} {'Put right.' if trouble.put_right else trouble.action}")
         if not found:
@@ -72,7 +72,7 @@ def look_through(chosen: argparse.Namespace) -> int:
     return 0 if all(trouble.put_right for trouble in found) else 1
 
 
-def _said_of(voice: records.Status) -> str:
+def said_of(voice: records.Status) -> str:
     """A voice that runs without its page."""
     doing = _("is live") if voice.live else _("is silent")
     return _(
@@ -88,6 +88,8 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
 
     ``arguments``: as they were given; with them the program begins again in another language.
     """
+    from obsidian_wren.cli.opening_page import open_page, show_page
+    from obsidian_wren.ports.disk import FolderError
     from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.store.token import token_of
     from obsidian_wren.web.access import Access
@@ -99,7 +101,12 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
     os.umask(0o077)
     demo = chosen.command == "demo"
     path = data_folder(chosen.command, chosen.data)
-    folder = DataFolder(path)
+    try:
+        folder = DataFolder(path)
+    except FolderError as error:
+        if error.code == "in-use" and chosen.open:
+            return show_page(path)
+        raise
     if demo and not folder.database.exists():
         _fill(folder, everything=chosen.prepare or not are_compiled())
     elif demo and chosen.prepare:
@@ -114,6 +121,7 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
     listening = bind(chosen.port)
 
     def open_the_app() -> AppContext:
+        from obsidian_wren.cli.tell_socket import TellSocket
         from obsidian_wren.cli.worker import worker_of
         from obsidian_wren.service.opening.opening import open_app
 
@@ -122,6 +130,7 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
         app = open_app(folder, around, pace="fast" if chosen.fast else "real")
         app.worker = worker_of(app, path, own=own)
         app.at_end(app.worker.end_for_good)
+        app.at_end(TellSocket(app, address).close)
         return app
 
     port = listening.getsockname()[1]
@@ -135,6 +144,8 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
         ),
         flush=True,
     )
+    if chosen.open:
+        open_page(folder.path, address)
     left = LeftState(
         folder.path,
         # A state is of the shape that its page knows.
@@ -152,7 +163,9 @@ def _begin_again(arguments: Sequence[str], port: int) -> None:
 
     sys.stdout.flush()
     os.environ.pop(VARIABLE, None)
-    same = [*without_language(arguments), "--port", str(port)]
+    # Its page is open.
+    again = [word for word in without_language(arguments) if word != "--open"]
+    same = [*again, "--port", str(port)]
     os.execv(sys.executable, own_command(*same))
 
 

@@ -11,6 +11,7 @@ sentences.
     DATA/aside/           what could not be read and was put away, never deleted
     DATA/token            what the page shows to speak to the program
     DATA/voice.socket     where the voice that runs is asked
+    DATA/tell.socket      where the running program is told something from outside
 
 Nobody but its owner may read any of it: it holds a person's voice.
 """
@@ -122,6 +123,11 @@ class DataFolder:
     def voice_socket(self) -> Path:
         """Where the voice of this folder is asked."""
         return self.path / "voice.socket"
+
+    @property
+    def tell_socket(self) -> Path:
+        """Where the program of this folder is told something from outside."""
+        return self.path / "tell.socket"
 
     def require_there(self) -> None:
         """Raise FolderError where the folder that was opened is not at its place any more: what is

@@ -11,6 +11,9 @@ END = "end"
 _MOST_WAITING = 200
 # Each stream holds one of the server's threads; all pages of one browser share one stream.
 _MOST_STREAMS = 12
+# What is told many times a second.
+MEASURED = ("frame", "live")
+_News = tuple[str, dict[str, Any]]
 
 
 class Bus:
@@ -25,22 +28,25 @@ class Bus:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._listeners: list[queue.Queue[tuple[str, dict[str, Any]]]] = []
+        # Each with whether it is told what is measured.
+        self._listeners: dict[queue.Queue[_News], bool] = {}
 
-    def listen(self) -> queue.Queue[tuple[str, dict[str, Any]]]:
-        """A queue that receives ``(kind, body)``; the oldest of too many is told to end."""
-        listener: queue.Queue[tuple[str, dict[str, Any]]] = queue.Queue(_MOST_WAITING)
+    def listen(self, *, measured: bool = True) -> queue.Queue[_News]:
+        """A queue that receives ``(kind, body)``, with what is :data:`MEASURED` or without; the
+        oldest of too many is told to end."""
+        listener: queue.Queue[_News] = queue.Queue(_MOST_WAITING)
         with self._lock:
-            self._listeners.append(listener)
+            self._listeners[listener] = measured
             while len(self._listeners) > _MOST_STREAMS:
-                self._put(self._listeners.pop(0), END, {})
+                oldest = next(iter(self._listeners))
+                del self._listeners[oldest]
+                self._put(oldest, END, {})
         return listener
 
-    def leave(self, listener: queue.Queue[tuple[str, dict[str, Any]]]) -> None:
+    def leave(self, listener: queue.Queue[_News]) -> None:
         """Stop receiving."""
         with self._lock:
-            if listener in self._listeners:
-                self._listeners.remove(listener)
+            self._listeners.pop(listener, None)
 
     def end(self) -> None:
         """Let every listener go: the program is about to end."""
@@ -49,8 +55,9 @@ class Bus:
     def tell(self, kind: str, body: dict[str, Any] | None = None) -> None:
         """Send to all."""
         with self._lock:
-            for listener in self._listeners:
-                self._put(listener, kind, body or {})
+            for listener, measured in self._listeners.items():
+                if measured or kind not in MEASURED:
+                    self._put(listener, kind, body or {})
 
     @property
     def places_taken(self) -> int:
@@ -58,10 +65,14 @@ class Bus:
         with self._lock:
             return len(self._listeners)
 
+    @property
+    def watched(self) -> bool:
+        """Whether anybody is told what is measured."""
+        with self._lock:
+            return any(self._listeners.values())
+
     @staticmethod
-    def _put(
-        listener: queue.Queue[tuple[str, dict[str, Any]]], kind: str, body: dict[str, Any]
-    ) -> None:
+    def _put(listener: queue.Queue[_News], kind: str, body: dict[str, Any]) -> None:
         while True:
             try:
                 listener.put_nowait((kind, body))

@@ -32,7 +32,7 @@ def watch_meter(app: AppContext) -> None:
     """Let pages see how loud the treated voice is."""
     run = live.current(app).running
     if run is not None:
-        run.meter(app.bus.tell, lambda: app.bus.places_taken > 0)
+        run.meter(app.bus.tell, lambda: app.bus.watched)
 
 
 class LiveMonitor:

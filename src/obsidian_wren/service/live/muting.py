@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from collections.abc import Callable
@@ -45,12 +46,17 @@ def toggle_mute(app: AppContext) -> None:
     mute(app, None, not feeds <= muted)
 
 
-def talk(app: AppContext, down: bool) -> None:
-    """The key of push-to-talk is held, or let go."""
+def talk(app: AppContext, down: bool, *, holds: bool = False) -> None:
+    """The key of push-to-talk is held, or let go; ``holds``: until it is let go, since nobody says
+    again that it is held."""
     talking = app.own(Talking)
     was = is_talking(app)
-    talking.until = time.monotonic() + HELD_S if down else None
-    if down:
+    if not down:
+        talking.until = None
+    elif holds:
+        talking.until = math.inf
+    elif talking.until != math.inf:
+        talking.until = time.monotonic() + HELD_S
         timer = threading.Timer(HELD_S + 0.1, _forgotten, args=(app,))
         timer.daemon = True
         timer.start()

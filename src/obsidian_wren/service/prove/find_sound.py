@@ -222,7 +222,7 @@ def _go_ahead(app: AppContext, search: Searching) -> None:
         with suppress(Told, Overtaken):
             app.work(_make_ahead, judged, pair, search.seed, go_on=go_on)
 
-    threading.Thread(target=work, name="next pairs", daemon=True).start()
+    threading.Thread(target=work, name="pairs", daemon=True).start()
 
 
 def _said(found: preference.Found) -> str:

@@ -28,7 +28,13 @@ def state() -> Response:
     return state_answer()
 
 
-def events() -> Response:
+class EventsQuery(RequestModel):
+    """Whether what is measured is told too: ``frame`` and ``live``."""
+
+    measured: bool = True
+
+
+def events(query: EventsQuery) -> Response:
     """Server-sent events:
 
     ``hello`` with the newest change and the language of the page first; then ``changed``,
@@ -39,7 +45,7 @@ def events() -> Response:
     if request.method == "HEAD":
         return Response(mimetype="text/event-stream", headers=headers)
     app = the_app()
-    listener = app.bus.listen()
+    listener = app.bus.listen(measured=query.measured)
     response = Response(
         _stream(app, listener, request.environ), mimetype="text/event-stream", headers=headers
     )
