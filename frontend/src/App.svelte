@@ -78,6 +78,13 @@
     document.querySelector('link[rel=icon]')?.setAttribute('href', tabIcon(stands));
   });
 
+  const inSituation = $derived(String(overview?.situations.find((each) => each.in_force)?.id ?? ''));
+  async function useSituation(select: HTMLSelectElement): Promise<void> {
+    const id = Number(select.value);
+    // What is refused leaves it as it was.
+    if (!(await desk.do('post', '/api/situations/{id}/use', { params: { path: { id } } }))) select.value = inSituation;
+  }
+
   /** Where one is stands in the address, and Back leads to where one was. */
   let came = false;
   $effect(() => {
@@ -129,6 +136,19 @@
           <option value="new">Another rig, like this one…</option>
         </select>
       </label>
+      {#if overview.situations.length}
+        <label class="rig">
+          <span class="hidden-text">Situation</span>
+          <select
+            value={inSituation}
+            onchange={(event) => useSituation(event.currentTarget)}
+            title={t('Situation: which decisions are in force')}
+          >
+            {#if !inSituation}<option value="" disabled>no situation</option>{/if}
+            {#each overview.situations as each (each.id)}<option value={String(each.id)}>{each.name}</option>{/each}
+          </select>
+        </label>
+      {/if}
       {#if overview.computer.simulated}
         <span
           class="simulated"

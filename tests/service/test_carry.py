@@ -16,6 +16,7 @@ from obsidian_wren.service.carry.portables import portable_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.exporting import export_calibration
 from obsidian_wren.service.send import listeners
+from obsidian_wren.service.situations import keeping, switching
 from obsidian_wren.service.undo.put_back import undo
 from rigging import change
 from shown import shows
@@ -45,6 +46,7 @@ def shaped(app):
     )
     key = shows(app, "destinations")[0].key
     listeners.pin_mix(app, key, "aim_lufs", value=-19.5, source=None)
+    keeping.make(app, "Evening")
     return key
 
 
@@ -71,6 +73,10 @@ def test_what_travels_is_equal_bit_by_bit_in_another_folder(boathouse, other_boa
     again = brought_over(other_boathouse, saved(other_boathouse, tmp_path / "again.json"))
     assert travelling(again) == travelling(found)
     assert shows(other_boathouse, "versions")[0].name == "again.json"
+    # A situation that came is used like one that was made here.
+    settings.change_preferences(other_boathouse, PreferencesBody())
+    assert switching.use_by_name(other_boathouse, "evening") == "Evening"
+    assert shows(other_boathouse, "preferences").taste.warmth_db == 1.5
 
 
 def test_what_belongs_to_the_place_stays_the_places_own(boathouse, other_boathouse, tmp_path):

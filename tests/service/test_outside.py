@@ -90,6 +90,7 @@ def test_how_it_stands_is_said_and_is_json(live_app):
         "live": True,
         "muted": False,
         "talking": False,
+        "situation": None,
         "level_dbfs": now.level_dbfs,
         "gaps": now.gaps,
         "trouble": None,

@@ -67,6 +67,8 @@ export type Series = components['schemas']['SeriesView'];
 export type Checked = components['schemas']['CheckedView'];
 export type Two = components['schemas']['TwoView'];
 export type Version = components['schemas']['VersionView'];
+export type Situation = components['schemas']['SituationView'];
+export type ComparedSituations = components['schemas']['SituationsComparedView'];
 export type Compared = components['schemas']['ComparedView'];
 export type Brought = components['schemas']['BroughtView'];
 export type Binding = components['schemas']['BindingView'];
@@ -277,6 +279,11 @@ export async function compareRigs(rigId: number): Promise<Two> {
 /** Two versions side by side; 0 is what is in force now. */
 export async function compareVersions(first: number, second: number): Promise<Compared> {
   return (await send('GET', `versions/${first}/against/${second}`)).json();
+}
+
+/** Two situations side by side; 0 is how it is now. */
+export async function compareSituations(first: number, second: number): Promise<ComparedSituations> {
+  return (await send('GET', `situations/${first}/against/${second}`)).json();
 }
 
 export async function sendFile(

@@ -12,6 +12,7 @@ export const USUAL = {
   marker: 'm',
   mute: 'u',
   talk: 'v',
+  situation: 'n',
 } as const;
 export type Doing = keyof typeof USUAL;
 const KEPT = 'keys';

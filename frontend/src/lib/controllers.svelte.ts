@@ -7,7 +7,7 @@ import { playback } from './playback.svelte';
 import { pushToTalk } from './push-to-talk';
 import { desk } from './state.svelte';
 
-export type Does = Pick<Binding, 'do'> & Partial<Pick<Binding, 'stage' | 'name' | 'clip'>>;
+export type Does = Pick<Binding, 'do'> & Partial<Pick<Binding, 'stage' | 'name' | 'clip' | 'situation'>>;
 export const SIMULATED = t('Simulated controller');
 const ASKED = 'controllers';
 const BAND_GAIN_DB: [number, number] = [-12, 9];
@@ -109,11 +109,17 @@ class Controllers {
     else if (binding.do === 'clip' && binding.clip) void playback.pressClip(binding.clip);
     else if (binding.do === 'stage') this.#switch(binding.stage);
     else if (binding.do === 'record') this.#record();
+    else if (binding.do === 'situation') this.#use(binding.situation);
   }
 
   #switch(stage: string | null): void {
     const there = desk.overview?.stages.find((one) => one.key === stage);
     if (there) void desk.do('patch', '/api/stages', { body: { stage: there.key, on: !there.on } });
+  }
+
+  #use(id: number | null): void {
+    if (id === null) void desk.do('post', '/api/situations/next');
+    else void desk.do('post', '/api/situations/{id}/use', { params: { path: { id } } });
   }
 
   #record(): void {

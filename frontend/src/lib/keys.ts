@@ -22,6 +22,7 @@ export const KEYS: [string | { does: Doing }, string, StepName?][] = [
   [{ does: 'marker' }, t('send the marker'), 'send'],
   [{ does: 'mute' }, t('mute every feed, or none')],
   [{ does: 'talk' }, t('talk while it is held, for a feed with push to talk')],
+  [{ does: 'situation' }, t('use the next situation')],
   ['← →', t('blind: hear one, hear the other'), 'prove'],
   ['A  S  D', t('blind: prefer one, no difference, prefer the other'), 'prove'],
   [t('Shift 1 – 9'), t('play a clip while live'), 'send'],
@@ -121,6 +122,7 @@ export function onKey(event: KeyboardEvent): void {
     more: () => chosen.nudge?.(1),
     mute: () => void desk.do('post', '/api/run/mute/toggle'),
     talk: () => desk.overview?.run.push_to_talk && pushToTalk.begin(),
+    situation: () => void (desk.overview?.situations.length && desk.do('post', '/api/situations/next')),
     marker: () => void (place.step === 'send' && desk.do('post', '/api/marker')),
   };
   const fixed: Record<string, () => unknown> = {

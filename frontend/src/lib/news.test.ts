@@ -10,6 +10,7 @@ const moment = (overview: object = {}, progress: object | null = null) =>
       redo: null,
       run: { live: false, feeds_muted: 'none', marker: null },
       proofs: { good: 0, all: 2 },
+      situations: [],
       ...overview,
     },
     progress,
@@ -46,4 +47,11 @@ test('confirming, going live, muting and a proof are told once', () => {
   const proved = moment({ run: { live: true, feeds_muted: 'all', marker: 'ended' }, proofs: { good: 2, all: 2 } });
   expect(newsOf(live, proved)).toEqual(['2 of 2 listeners hear what they should.']);
   expect(newsOf(live, live)).toEqual([]);
+});
+
+test('another situation is told by its name, and that there is none is not', () => {
+  const late = (in_force: boolean) => moment({ situations: [{ id: 1, name: 'Late', in_force }] });
+  expect(newsOf(late(false), late(true))).toEqual(['Situation: Late.']);
+  expect(newsOf(late(true), late(true))).toEqual([]);
+  expect(newsOf(late(true), late(false))).toEqual([]);
 });

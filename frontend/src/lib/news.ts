@@ -6,7 +6,7 @@ import { TAKE_NAMES } from './steps';
 /** What happened, for somebody who does not see it; numbers that only tick are not told. */
 
 export interface Moment {
-  overview: Pick<Overview, 'rig' | 'takes' | 'steps' | 'undo' | 'redo' | 'run' | 'proofs'>;
+  overview: Pick<Overview, 'rig' | 'takes' | 'steps' | 'undo' | 'redo' | 'run' | 'proofs' | 'situations'>;
   progress: Pick<Progress, 'purpose' | 'state'> | null;
 }
 
@@ -52,6 +52,8 @@ function passed(before: Moment, now: Moment): string[] {
   const said: string[] = [];
   if (was.live !== is.live) said.push(is.live ? t('Live.') : t('Not live.'));
   if (was.feeds_muted !== is.feeds_muted) said.push(is.feeds_muted === 'none' ? t('Not muted.') : t('Muted.'));
+  const [then, inForce] = [before.overview, now.overview].map((each) => each.situations.find((one) => one.in_force));
+  if (inForce && inForce.id !== then?.id) said.push(t('Situation: {name}.', { name: inForce.name }));
   if (was.marker === 'sending' && is.marker !== 'sending') {
     const { good, all } = now.overview.proofs;
     said.push(t('{good} of {all} listeners hear what they should.', { good, all }));

@@ -52,6 +52,7 @@ export const LEAVES: Record<string, Leaf[]> = {
   ],
   send: [
     { name: 'listeners', title: t('Listeners') },
+    { name: 'situations', title: t('Situations') },
     { name: 'programs', title: t('Programs') },
     { name: 'beside', title: t('Other sources') },
     { name: 'recorder', title: t('Recorder') },

@@ -48,10 +48,10 @@ def _add_tell(commands: argparse._SubParsersAction[_Parser]) -> None:
         help=_("a word to the program that runs, from a shortcut or a script"),
         description=_(
             "mute, unmute, toggle-mute: for every listener. talk on|off: push-to-talk. live on|off."
-            " clip KEY: play the clip on this key. marker: send the marker. status [--json]"
-            " [--follow]: how it stands, and one line with every change. page: the address of"
-            " the page. Exit code 0 if it was"
-            " done, 1 if it was refused, 2 if it was not understood, 3 if no program runs."
+            " situation NAME: use it. clip KEY: play the clip on this key. marker: send the"
+            " marker. status [--json] [--follow]: how it stands, and one line with every change."
+            " page: the address of the page. Exit code 0 if it was done, 1 if it was refused, 2 if"
+            " it was not understood, 3 if no program runs."
         ),
     )
     tell.add_argument("--data", type=Path, default=None, help=_("data folder"))

@@ -19,7 +19,7 @@ from obsidian_wren.core.chain.stage import BadSetting, StageSpec
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.outside import FromOutside, Name, Sentence
-from obsidian_wren.formats.preferences import CarriedPreferences, HeldMix
+from obsidian_wren.formats.preferences import BandValue, CarriedPreferences, HeldMix
 from obsidian_wren.formats.reading_files import DifferenceDb, Hz, LevelDb, ReadingsFile
 
 FORMAT = "obsidian-wren/calibration"
@@ -182,6 +182,22 @@ class ProofFile(FromOutside):
     listeners_proved: list[Name] = Field([], max_length=200)
 
 
+class SituationFile(FromOutside):
+    """A situation: a name, and what is decided in it otherwise than by the rules. ``switches`` and
+    ``pins`` by the keys of the stages; ``bands``: those that a person holds; ``listeners``: whether
+    each is in use, and ``mixes``: what is held of each mix, by key; ``differs``: where it decides
+    otherwise than the file, for people to read."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    preferences: CarriedPreferences = CarriedPreferences()
+    switches: dict[Name, bool] = Field({}, max_length=64)
+    pins: dict[Name, dict[Name, float]] = Field({}, max_length=64)
+    bands: dict[Name, Annotated[list[BandValue], Field(max_length=64)]] = Field({}, max_length=64)
+    listeners: dict[Name, bool] = Field({}, max_length=64)
+    mixes: dict[Name, HeldMix] = Field({}, max_length=64)
+    differs: list[Sentence] = Field([], max_length=200)
+
+
 class CalibrationFile(FromOutside):
     """The whole file. ``preferences``: what the person wants of the voice; ``sequence``: the keys
     of the stages in the person's order, empty for the usual one; ``name`` and ``note`` as the
@@ -199,6 +215,7 @@ class CalibrationFile(FromOutside):
         default=CarriedPreferences(), validation_alias=AliasChoices("preferences", "wishes")
     )
     sequence: list[Name] = Field([], max_length=64)
+    situations: list[SituationFile] = Field([], max_length=64)
     name: Name = ""
     note: Sentence = ""
 

@@ -49,6 +49,7 @@ def report_html(file: CalibrationFile) -> str:
         charts=charts(file),
         stages=[_stage(stage) for stage in file.chain],
         feeds=file.feeds,
+        situations=file.situations,
         proof=file.proof,
     )
 

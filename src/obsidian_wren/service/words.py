@@ -74,7 +74,7 @@ Begun = Literal[
 ]
 Purpose = Literal[Begun, "beside"]
 ControlKind = Literal["note", "control"]
-ControlDoes = Literal["setting", "stage", "clip", "mute", "talk", "live", "record"]
+ControlDoes = Literal["setting", "stage", "clip", "mute", "talk", "live", "record", "situation"]
 Source = Literal["simulated", "file", "browser", "system"]
 Control = Literal["preamp", "pad", "trim", "slider", "program"]
 KeptKind = Literal["microphone", "interface", "room"]

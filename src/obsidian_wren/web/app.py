@@ -24,6 +24,7 @@ from obsidian_wren.service.live import living
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking
 from obsidian_wren.service.setup import seeing
+from obsidian_wren.service.situations import following
 from obsidian_wren.service.words import UNSTORABLE
 from obsidian_wren.web import guard, models, waiting
 from obsidian_wren.web.answers import Route, the_app
@@ -39,6 +40,7 @@ from obsidian_wren.web.routes import (
     recording,
     rig,
     send,
+    situations,
     state,
     system,
     takes,
@@ -51,6 +53,7 @@ BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "takes": takes.ROUTES,
     "calibration": calibration.ROUTES,
     "send": send.ROUTES,
+    "situations": situations.ROUTES,
     "system": system.ROUTES,
     "listener": listener.ROUTES,
     "live": live.ROUTES,
@@ -244,6 +247,10 @@ def _catch_up(app: AppContext) -> None:
     catching_up.start_catching_up(app)
 
 
+def _follow(app: AppContext) -> None:
+    following.start_following(app)
+
+
 def _lay_out(app: AppContext) -> None:
     clips.ship(app)
 
@@ -255,7 +262,7 @@ def _check_sounds(app: AppContext) -> None:
 def warm_up(app: AppContext) -> None:
     """Go on being live where that was so, before anything else; then load what computes, and lay
     out the clips."""
-    for part in (_go_on, _get_ready, _begin_worker, _catch_up, _lay_out, _check_sounds):
+    for part in (_go_on, _get_ready, _begin_worker, _catch_up, _follow, _lay_out, _check_sounds):
         try:
             part(app)
         except Told as error:

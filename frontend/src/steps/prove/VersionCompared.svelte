@@ -27,7 +27,13 @@
 {:else}
   <div>
     {#if most >= 0.1}
-      <div class="picture"><TonePicture hz={compared.hz} db={compared.db} number={version.number} /></div>
+      <div class="picture">
+        <TonePicture
+          hz={compared.hz}
+          db={compared.db}
+          title={t('tone of now against version {number}', { number: version.number })}
+        />
+      </div>
     {/if}
     <Across label="What differs"
       ><table>

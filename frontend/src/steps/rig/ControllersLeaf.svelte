@@ -17,6 +17,11 @@
     [t('talks while it is held (push to talk)'), { do: 'talk' }],
     [t('goes live, or stops'), { do: 'live' }],
     [t('records, or stops'), { do: 'record' }],
+    ...(overview.situations.length ? ([[t('uses the next situation'), { do: 'situation' }]] as [string, Does][]) : []),
+    ...overview.situations.map((situation): [string, Does] => [
+      t('uses: {situation}', { situation: situation.name }),
+      { do: 'situation', situation: situation.id },
+    ]),
     ...overview.stages.map((stage): [string, Does] => [
       t('switches: {stage}', { stage: within(stage.title) }),
       { do: 'stage', stage: stage.key },

@@ -17,6 +17,7 @@
   import ProgramLeaf from './ProgramLeaf.svelte';
   import RecorderLeaf from './RecorderLeaf.svelte';
   import RunLeaf from './RunLeaf.svelte';
+  import SituationsLeaf from './SituationsLeaf.svelte';
   import SystemPrograms from './SystemPrograms.svelte';
 
   interface Props {
@@ -33,6 +34,7 @@
     listeners: t(
       'What each listener gets, and what must never reach them. A marker sent through every path shows whether it arrives treated.',
     ),
+    situations: t('One calibration, decided otherwise for another occasion, and switched while you are live.'),
     programs: t('The programs that listen, each with what can be set in it.'),
     beside: t('Everything that goes with your voice, its ducking, and the returns.'),
     recorder: t('Tracks of what is live, in files that are complete at any moment.'),
@@ -66,6 +68,7 @@
     {#if !delivery}
       <Waiting text="There is nothing to send yet. Read the passage in Tone first." />
     {:else if leaf === 'programs'}<ProgramLeaf destinations={overview.destinations} inputs={overview.inputs} />
+    {:else if leaf === 'situations'}<SituationsLeaf {overview} />
     {:else if leaf === 'beside'}<BesideLeaf {overview} />
     {:else if leaf === 'recorder'}<RecorderLeaf {overview} />
     {:else if leaf === 'run'}<RunLeaf {overview} />
@@ -153,7 +156,7 @@
           </p>
         {/if}
       </div>
-      {#if chosen?.mix && leaf !== 'recorder' && leaf !== 'run'}
+      {#if chosen?.mix && leaf !== 'recorder' && leaf !== 'run' && leaf !== 'situations'}
         <MixSlip destination={chosen} />
         <p class="unused">
           <button

@@ -245,7 +245,9 @@ class VoiceChain:
         old, new = self._run(block, likelihood_db), coming.process(block, likelihood_db)
         run_in = round(_RUN_IN_S * self.rate_hz) + coming.delay_samples
         fade = round(_FADE_S * self.rate_hz)
-        share = np.clip((np.arange(len(block)) + (1.0 + self._faded - run_in)) / fade, 0.0, 1.0)
+        way = np.clip((np.arange(len(block)) + (1.0 + self._faded - run_in)) / fade, 0.0, 1.0)
+        # Its corners are round: a straight line would be heard where it begins and ends.
+        share = 0.5 - 0.5 * np.cos(np.pi * way)
         self._faded += len(block)
         if self._faded >= run_in + fade:
             self.specification, self.stages = coming.specification, coming.stages

@@ -36,10 +36,10 @@ _CURVE, _CURVE_FOLD = 0.3, 0.8
 # Half as far as two sounds must differ to be told apart, and how many answers are slips.
 _SAME, _SLIPS = 0.5, 0.06
 _DRAWS, _TURNS, _SHOWN, _PLACES, _PAIRS = 1_200, 4, 300, 60, 700
-_SURE, _SUREST = 0.85, 20
+_SURE, _SUREST = 0.9, 20
 # From the fifth pair on its answers are foretold so much better than by guessing, nats, where one
 # miss counts no more than this: it may be a slip.
-_CONVINCES, _FORETOLD_FROM, _MOST_MISS = 2.05, 4, 1.0
+_CONVINCES, _FORETOLD_FROM, _MOST_MISS = 2.9, 4, 1.0
 _ANSWERS: tuple[Answer, ...] = ("one", "other", "same")
 
 

@@ -11,12 +11,13 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import completed, default_sequence, next_key
 from obsidian_wren.core.wording import _
-from obsidian_wren.formats.calibration import CarriedMix
+from obsidian_wren.formats.calibration import CarriedMix, SituationFile
 from obsidian_wren.formats.preferences import BandValue, CarriedPreferences, HeldMix
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.deriving import derive_after_change
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.brought import require_brought
+from obsidian_wren.service.carry.decisions import MOST_SITUATIONS, situations
 from obsidian_wren.service.carry.portables import Portable
 from obsidian_wren.service.carry.versions import keep_version
 from obsidian_wren.service.changes.record import change
@@ -25,7 +26,7 @@ from obsidian_wren.service.live.holding import refuse_during_take
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.store.models import BroughtFile, SettingRow, StageRow, TargetRow
+from obsidian_wren.store.models import BroughtFile, SettingRow, Situation, StageRow, TargetRow
 
 _AT_MOST_BANDS = 16
 _CUT_DB, _BOOST_DB = -12.0, 9.0
@@ -51,6 +52,7 @@ def _bring_over(app: AppContext) -> None:
         _sequence(ctx, comes)
         _characters(ctx, comes, name)
         _mixes(session, comes.mixes)
+        _situations(ctx, comes.situations, name)
         session.execute(delete(BroughtFile))
         session.flush()
         derive_after_change(ctx, refit=True)
@@ -75,6 +77,33 @@ def _preferences(session: Session, preferences: CarriedPreferences, name: str) -
         # The take stays where it was made; what it asked for is fitted by the pitch.
         return body
     return {**body, "target": {"kind": target.kind}}
+
+
+def _situations(ctx: RigContext, carried: list[SituationFile], name: str) -> None:
+    """Situations by names that are not there yet; what they give is derived where they are used."""
+    there = situations(ctx)
+    known = {row.name.casefold() for row in there}
+    for each in carried[: max(0, MOST_SITUATIONS - len(there))]:
+        if each.name.casefold() in known:
+            continue
+        known.add(each.name.casefold())
+        body = each.model_dump(
+            include={"switches", "pins", "bands", "listeners"}, exclude_none=True
+        )
+        mixes = {
+            key: held
+            for key, mix in each.mixes.items()
+            if (held := mix.model_dump(exclude_none=True, exclude_defaults=True))
+        }
+        preferences = _preferences(ctx.session, each.preferences, name)
+        ctx.session.add(
+            Situation(
+                rig_id=ctx.rig.id,
+                name=each.name,
+                follows=None,
+                decisions={**body, "mixes": mixes, "preferences": preferences},
+            )
+        )
 
 
 def _sequence(ctx: RigContext, comes: Portable) -> None:

@@ -81,6 +81,8 @@ def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
                 ),
             )
         )
+    if comes.situations:
+        rows.append((_("Situations"), ", ".join(each.name for each in comes.situations)))
     rows += [
         (
             _("Mix for {feed}", feed=feed.listener or feed.name or ""),

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import (
@@ -15,6 +15,7 @@ from obsidian_wren.formats.calibration import (
     CalibrationFile,
     CarriedMix,
     SettingFile,
+    SituationFile,
     StageFile,
     keyed_stages,
 )
@@ -34,6 +35,7 @@ class Portable(FromOutside):
     bands: dict[str, list[BandValue]]
     touched: list[tuple[BandValue, BandValue | None]]
     mixes: list[CarriedMix]
+    situations: list[SituationFile]
 
 
 def portable_of(file: CalibrationFile) -> Portable:
@@ -53,6 +55,7 @@ def portable_of(file: CalibrationFile) -> Portable:
             mixes=[
                 CarriedMix.model_validate(feed.model_dump()) for feed in file.feeds if feed.kind
             ],
+            situations=[_situation(each) for each in file.situations],
         )
     except ValidationError as error:
         first = error.errors()[0]
@@ -65,6 +68,38 @@ def portable_of(file: CalibrationFile) -> Portable:
                 msg=first["msg"],
             )
         ) from error
+
+
+def _situation(carried: SituationFile) -> SituationFile:
+    """A situation with what travels of it: what belongs to a place is derived there."""
+    kinds = {key: kind_of(key) for key in {*carried.pins, *carried.switches} if is_known(key)}
+    pins = {
+        key: found
+        for key, held in carried.pins.items()
+        if key in kinds
+        and (found := {name: v for name, v in held.items() if name in kinds[key].character})
+    }
+    return carried.model_copy(
+        update={
+            "pins": pins,
+            "switches": {
+                key: on
+                for key, on in carried.switches.items()
+                if key in kinds and kinds[key].by_taste
+            },
+            "bands": {
+                key: bands
+                for key, bands in carried.bands.items()
+                if is_known(key) and is_further(key) and kind_of(key).banded
+            },
+            "differs": [],
+        }
+    )
+
+
+def is_known(key: str) -> bool:
+    """Whether there is a kind of stage of this key in this version."""
+    return key.partition("-")[0] in KINDS
 
 
 def _character(file: CalibrationFile) -> dict[str, dict[str, float]]:

@@ -56,11 +56,12 @@ def put_rows(ctx: RigContext, rows: dict[str, Any]) -> None:
             session.add(table(**values))
     session.flush()
     session.expire_all()
-    draw(ctx)
     specs = chain_specs(ctx)
     if specs is not None and is_in_hand(session, rig):
+        # Who is live hears it before it is drawn.
         keys = tuple(key for key in order_of(rig) if key in stage_rows(ctx))
         ctx.app.announce(ChainChanged(specs, keys))
+    draw(ctx)
 
 
 def _put_takes(ctx: RigContext, wanted: dict[str, int]) -> None:

@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
+from obsidian_wren.service.carry.decisions import in_force
 from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.carry.rows import put_rows, rows_of
 from obsidian_wren.service.carry.whole import settings_file
@@ -29,7 +30,7 @@ def keep_version(ctx: RigContext, *, step: str = "", name: str = "") -> Version 
     """Keep the calibration as it stands as the next version, None before there is one."""
     if not chain_is_whole(ctx):
         return None
-    return _add(ctx, _keep(ctx), step=step, name=name)
+    return _add(ctx, keep_settings(ctx), step=step, name=name)
 
 
 def _add(ctx: RigContext, sha256: str, *, step: str = "", name: str = "") -> Version:
@@ -40,7 +41,7 @@ def _add(ctx: RigContext, sha256: str, *, step: str = "", name: str = "") -> Ver
         rig_id=ctx.rig.id,
         number=(highest or 0) + 1,
         name=name[:80],
-        note="",
+        note=_situation(ctx),
         step=step,
         sha256=sha256,
         fingerprint=fingerprint(ctx),
@@ -52,8 +53,13 @@ def _add(ctx: RigContext, sha256: str, *, step: str = "", name: str = "") -> Ver
     return row
 
 
-def _keep(ctx: RigContext) -> str:
-    """Keep what stands, once for versions that are alike."""
+def _situation(ctx: RigContext) -> str:
+    found = in_force(ctx)
+    return "" if found is None else _("Situation: {name}.", name=found.name)
+
+
+def keep_settings(ctx: RigContext) -> str:
+    """Keep what stands, once for all that are alike; gives the word it is found by."""
     body = {"file": settings_file(ctx), "rows": rows_of(ctx)}
     digest = hashlib.sha256(json.dumps(body, sort_keys=True).encode()).hexdigest()
     if ctx.session.get(KeptCalibration, digest) is None:
@@ -86,7 +92,7 @@ def bring_back(app: AppContext, version_id: int) -> None:
         refuse_during_take(app)
         ctx = in_hand(app, session)
         wanted = kept_calibration(ctx, version_of(ctx, version_id))
-        before = _keep(ctx) if chain_is_whole(ctx) else None
+        before = keep_settings(ctx) if chain_is_whole(ctx) else None
         if before is not None and not _is_kept(ctx, before):
             _add(ctx, before, name=_("Before {title}", title=title))
         put_rows(ctx, wanted.rows)

@@ -20,6 +20,7 @@ from obsidian_wren.formats.calibration_writing import (
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration import chain_order, chain_rows
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
+from obsidian_wren.service.carry.decisions import decisions_of, differing, situations
 from obsidian_wren.service.carry.levels import levels_part
 from obsidian_wren.service.carry.proof import check_part, proof_part
 from obsidian_wren.service.convert import convert
@@ -46,7 +47,22 @@ def whole_calibration(ctx: RigContext) -> dict[str, Any]:
     """The whole calibration file as plain JSON. Raises Refused before there is a chain."""
     body = settings_file(ctx)
     body["readings"] |= check_part(ctx) | levels_part(ctx)
-    return {**body, "proof": proof_part(ctx)}
+    return {**body, "situations": _situations(ctx), "proof": proof_part(ctx)}
+
+
+def _situations(ctx: RigContext) -> list[dict[str, Any]]:
+    now = decisions_of(ctx)
+    return [
+        {
+            "name": row.name,
+            **row.decisions,
+            "preferences": _carried(ctx, row.decisions["preferences"]),
+            "differs": [
+                f"{each.title}: {each.second}" for each in differing(ctx, now, row.decisions)
+            ],
+        }
+        for row in situations(ctx)
+    ]
 
 
 def settings_file(ctx: RigContext) -> dict[str, Any]:
@@ -76,12 +92,16 @@ def settings_file(ctx: RigContext) -> dict[str, Any]:
     first = mixes.pop(FEED_NAME, {})
     feeds = [{"name": FEED_NAME, **feed, **first}, *mixes.values()]
     whole = calibration_json(rig=_rig(ctx), readings=readings, chain=chain, feeds=feeds)
-    return {**whole, "preferences": _preferences(ctx), "sequence": list(rig.stage_order)}
+    return {
+        **whole,
+        "preferences": _carried(ctx, rig.preferences),
+        "sequence": list(rig.stage_order),
+    }
 
 
-def _preferences(ctx: RigContext) -> dict[str, Any]:
+def _carried(ctx: RigContext, held: dict[str, Any]) -> dict[str, Any]:
     """What the person wants of the voice, an imported target with its rows."""
-    preferences = dict(ctx.rig.preferences)
+    preferences = dict(held)
     target = preferences.get("target") or {}
     row = ctx.session.get(TargetRow, target.get("id") or 0)
     if target.get("kind") == "imported" and row is not None:

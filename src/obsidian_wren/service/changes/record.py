@@ -32,6 +32,7 @@ from obsidian_wren.store.models import (
     RoomRow,
     Series,
     SettingRow,
+    Situation,
     SourceRow,
     StageRow,
     Take,
@@ -49,6 +50,7 @@ DECIDED: tuple[type[Base], ...] = (
     RoomRow,
     Rig,
     ActiveRig,
+    Situation,
     TaperRow,
     ComputerRow,
     KnownDevice,
@@ -58,8 +60,8 @@ DECIDED: tuple[type[Base], ...] = (
     Clip,
     ControlBinding,
 )
-# What takes tell of a room is measured, not decided.
-_MEASURED = {"room": {"noise_dba"}, "clip": {"fault"}}
+# What takes tell of a room is measured, not decided; what a situation gave is derived.
+_MEASURED = {"room": {"noise_dba"}, "clip": {"fault"}, "situation": {"sha256", "basis", "mixes"}}
 _KEPT_CHANGES = 200
 # What of the preferences the tone is fitted to.
 TONE_PREFERENCES = ("taste", "target", "shape_percent")

@@ -12,6 +12,7 @@ from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living, muting, pressing
 from obsidian_wren.service.send import proving
+from obsidian_wren.service.situations import switching
 from obsidian_wren.store.models import Clip
 
 ON, OFF = "on", "off"
@@ -95,6 +96,13 @@ def _clip(app: AppContext, more: Sequence[str]) -> str | None:
     return _("Plays {name}.", name=name)
 
 
+def _situation(app: AppContext, more: Sequence[str]) -> str | None:
+    if not more:
+        return None
+    title = switching.use_by_name(app, " ".join(more))
+    return _("Situation: {name}.", name=title)
+
+
 def _marker(app: AppContext, more: Sequence[str]) -> str | None:
     if more:
         return None
@@ -110,4 +118,5 @@ _COMMANDS: dict[str, Callable[[AppContext, Sequence[str]], str | None]] = {
     "live": _live,
     "clip": _clip,
     "marker": _marker,
+    "situation": _situation,
 }

@@ -11,9 +11,11 @@ from typing import Any
 
 from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.service import live
+from obsidian_wren.service.carry.decisions import in_force
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.bus import END
 from obsidian_wren.service.live import muting
+from obsidian_wren.service.rig.rigs import in_hand
 
 # A meter tells its level twenty times a second.
 _LEVEL_WITHIN_S = 0.15
@@ -24,13 +26,15 @@ _LOOK_EVERY_S = 1.0
 
 @dataclass(frozen=True)
 class Status:
-    """How it stands: ``muted`` where nobody hears the voice; ``level_dbfs`` of the treated voice,
+    """How it stands: ``muted`` where nobody hears the voice; ``situation`` that everything is
+    decided as in, by its name; ``level_dbfs`` of the treated voice,
     None in silence; ``gaps`` since it is live; ``trouble``: why listeners get silence, or what of
     the folder waits for the person."""
 
     live: bool
     muted: bool
     talking: bool
+    situation: str | None
     level_dbfs: int | None
     gaps: int | None
     trouble: str | None
@@ -44,6 +48,8 @@ class Status:
     def sentence(self) -> str:
         """For a person."""
         said = [_heard(self)]
+        if self.situation is not None:
+            said.append(_("Situation: {name}.", name=self.situation))
         if self.level_dbfs is not None:
             said.append(_("Level {level:d} dBFS.", level=self.level_dbfs))
         if self.gaps is not None:
@@ -138,12 +144,15 @@ def _stands(app: AppContext, level_dbfs: float | None) -> Status:
     with app.sessions() as session:
         feeds = muting.feeds_in_use(session)
         muted = bool(feeds) and feeds <= muting.silent_feeds(app, session)
+        situation = in_force(in_hand(app, session))
+        name = None if situation is None else situation.name
     why = None if state.run is None else state.run.stopped_why
     finding = app.findings[0].sentence if app.findings else None
     return Status(
         live=run is not None,
         muted=muted,
         talking=muting.is_talking(app),
+        situation=name,
         level_dbfs=None if level_dbfs is None or run is None else round(level_dbfs),
         gaps=None if run is None else run.dropouts,
         trouble=why or finding,

@@ -34,6 +34,7 @@ from obsidian_wren.service.page import (
     rig,
     run,
     sheet,
+    situations,
     steps,
     system_listeners,
     views,
@@ -207,6 +208,8 @@ def _send(on: Sheet) -> views.SendPart:
 def _run(on: Sheet) -> views.RunPart:
     return views.RunPart(
         run=run.run(on.ctx),
+        situations=on.read(_("the situations"), lambda: situations.situations(on.ctx), []),
+        following=situations.following(on.ctx),
         recorder=run.recorder(on.ctx),
         recordings=on.read(_("the recordings"), lambda: run.recordings(on.ctx), []),
         bindings=on.read(_("the controllers"), lambda: run.bindings(on.ctx), []),

@@ -186,6 +186,7 @@ def _binding(ctx: RigContext, row: ControlBinding) -> send_views.BindingView:
         stage=row.action.get("stage"),
         name=row.action.get("name"),
         clip=row.action.get("clip"),
+        situation=row.action.get("situation"),
         title=title,
     )
 

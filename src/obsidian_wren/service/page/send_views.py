@@ -283,6 +283,35 @@ class TrackChoice(RequestModel):
     megabytes: float | None = Field(default=None, ge=1, le=4000)
 
 
+class DecidedView(BaseModel):
+    """One decision in which two differ, each as it is read."""
+
+    title: str
+    first: str
+    second: str
+
+
+class SituationView(BaseModel):
+    """A situation: whether it is in force; the listener that it follows, by key and name, and
+    whether that has a feed now; ``differs``: where it decides otherwise than now, now first."""
+
+    id: int
+    name: str
+    in_force: bool
+    follows: str | None
+    follows_name: str | None
+    can_follow: bool
+    used_by_itself: bool
+    differs: list[DecidedView]
+
+
+class FollowingView(BaseModel):
+    """Whether situations that follow somebody are held off for now, and what is waited for."""
+
+    held_off: bool
+    waits: str | None
+
+
 class BindingView(BaseModel):
     """A knob or pad of a controller, by its message, and what it does. ``title`` is None where
     what it does is no longer there."""
@@ -292,10 +321,11 @@ class BindingView(BaseModel):
     kind: Literal["note", "control"]
     channel: int
     number: int
-    do: Literal["setting", "stage", "clip", "mute", "talk", "live", "record"]
+    do: Literal["setting", "stage", "clip", "mute", "talk", "live", "record", "situation"]
     stage: str | None
     name: str | None
     clip: int | None
+    situation: int | None
     title: str | None
 
 

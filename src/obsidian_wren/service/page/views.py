@@ -712,6 +712,14 @@ class ComparedView(BaseModel):
     db: list[float]
 
 
+class SituationsComparedView(BaseModel):
+    """Two situations: what they decide otherwise, and the settings that it gives; None where those
+    are derived only when it is used."""
+
+    decided: list[send_views.DecidedView]
+    compared: ComparedView | None
+
+
 class ComesView(BaseModel):
     """Something of a brought file that comes over as it is."""
 
@@ -871,9 +879,11 @@ class SendPart(BaseModel):
 
 
 class RunPart(BaseModel):
-    """What is live, the recorder, the recordings, what is bound to controllers."""
+    """What is live, the recorder, the recordings, what is bound to controllers, the situations."""
 
     run: send_views.RunView
+    situations: list[send_views.SituationView]
+    following: send_views.FollowingView
     recorder: send_views.RecorderView
     recordings: list[send_views.RecordingView]
     bindings: list[send_views.BindingView]

@@ -19,7 +19,7 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.words import ControlDoes, ControlKind, RequestModel
-from obsidian_wren.store.models import Clip, ControlBinding
+from obsidian_wren.store.models import Clip, ControlBinding, Situation
 
 FORMAT = "obsidian-wren/controllers"
 _MOST = 200
@@ -41,12 +41,14 @@ class Control(RequestModel):
 
 
 class Does(RequestModel):
-    """What a knob or pad does: turn a setting, switch a stage, play a clip, and the rest."""
+    """What a knob or pad does: turn a setting, switch a stage, play a clip, use a situation (the
+    next one where none is named), and the rest."""
 
     do: ControlDoes
     stage: str | None = Field(default=None, max_length=20)
     name: str | None = Field(default=None, max_length=40)
     clip: RowId | None = None
+    situation: RowId | None = None
 
 
 def bind(app: AppContext, control: Control, does: Does) -> None:
@@ -102,6 +104,8 @@ def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
         if clip is None:
             raise Refused("no-clip", _("This clip is no longer there. Choose another one."))
         return _("Clip {name}", name=clip.name)
+    if does == "situation":
+        return _situation_title(ctx, action.get("situation"))
     if stage is None:
         raise Refused("no-stage", _("Name the stage this is for."))
     if stage not in order_of(ctx.rig):
@@ -115,6 +119,15 @@ def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
             _("There is no such setting yet. First record what it is derived from."),
         )
     return with_stage(stage, setting_title(row))
+
+
+def _situation_title(ctx: RigContext, situation_id: int | None) -> str:
+    if situation_id is None:
+        return _("The next situation")
+    row = ctx.session.get(Situation, situation_id)
+    if row is None:
+        raise Refused("no-situation", _("This situation is no longer stored. Choose another one."))
+    return _("Situation {name}", name=row.name)
 
 
 def as_file(app: AppContext) -> dict[str, Any]:

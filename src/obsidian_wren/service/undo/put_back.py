@@ -46,7 +46,7 @@ def undo(app: AppContext) -> bool:
         if found is None:
             raise Refused("nothing-to-undo", _("There is nothing to undo."))
         _refuse_while_held(app, found)
-        _put(app, session, {key: (after, before) for key, (before, after) in found.body.items()})
+        put(app, session, {key: (after, before) for key, (before, after) in found.body.items()})
         found.undone = True
         prepared = _prepared(app, session)
     _set_computer(app, found.body, back=True)
@@ -62,7 +62,7 @@ def redo(app: AppContext) -> bool:
         if found is None:
             raise Refused("nothing-to-redo", _("There is nothing to redo."))
         _refuse_while_held(app, found)
-        _put(app, session, {key: (before, after) for key, (before, after) in found.body.items()})
+        put(app, session, {key: (before, after) for key, (before, after) in found.body.items()})
         found.undone = False
         prepared = _prepared(app, session)
     _set_computer(app, found.body, back=False)
@@ -121,7 +121,7 @@ def _follow(app: AppContext, prepared: Any) -> None:
     app.changed()
 
 
-def _put(app: AppContext, session: Session, changes: dict[str, tuple[Any, Any]]) -> None:
+def put(app: AppContext, session: Session, changes: dict[str, tuple[Any, Any]]) -> None:
     """Bring each key from what it is to what it should be."""
     tables = {model.__tablename__: model for model in DECIDED}
     order = [model.__tablename__ for model in DECIDED]

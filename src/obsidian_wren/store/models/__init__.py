@@ -1,7 +1,13 @@
 """The tables. Times are UTC ISO strings; JSON columns hold plain values only."""
 
 from obsidian_wren.store.models.base import Base, JsonBody
-from obsidian_wren.store.models.chain import Confirmed, Derivation, SettingRow, StageRow
+from obsidian_wren.store.models.chain import (
+    Confirmed,
+    Derivation,
+    SettingRow,
+    Situation,
+    StageRow,
+)
 from obsidian_wren.store.models.controllers import ControlBinding
 from obsidian_wren.store.models.mixes import (
     Clip,
@@ -51,6 +57,7 @@ __all__ = [
     "RoomRow",
     "Series",
     "SettingRow",
+    "Situation",
     "SourceRow",
     "StageRow",
     "Take",

@@ -64,3 +64,22 @@ class Confirmed(Base):
     step: Mapped[str] = mapped_column(String(20), primary_key=True)
     basis: Mapped[JsonBody] = mapped_column(JSON)
     at: Mapped[str] = mapped_column(String(32))
+
+
+class Situation(Base):
+    """A named set of decisions over one calibration: ``decisions`` as
+    ``service/carry/decisions.py`` reads them; ``follows``: the key of the listener whose feed has
+    to be recorded for it to be used by itself. ``sha256``: the settings that the decisions gave
+    when they were last in force, which hold while what they stand on, ``basis``, is the same;
+    ``mixes``: the derivation of the mixes then."""
+
+    __tablename__ = "situation"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
+    name: Mapped[str] = mapped_column(String(40))
+    decisions: Mapped[JsonBody] = mapped_column(JSON)
+    follows: Mapped[str | None] = mapped_column(String(40))
+    sha256: Mapped[str | None] = mapped_column(ForeignKey("kept_calibration.sha256"))
+    basis: Mapped[str | None] = mapped_column(String(64))
+    mixes: Mapped[JsonBody | None] = mapped_column(JSON)

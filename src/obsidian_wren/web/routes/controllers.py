@@ -25,6 +25,7 @@ class Bind(RequestModel):
     stage: str | None = Field(default=None, max_length=20)
     name: str | None = Field(default=None, max_length=40)
     clip: RowId | None = None
+    situation: RowId | None = None
 
 
 def bind(body: Bind) -> Response:
@@ -32,7 +33,9 @@ def bind(body: Bind) -> Response:
     control = controllers.Control(
         device=body.device, kind=body.kind, channel=body.channel, number=body.number
     )
-    does = controllers.Does(do=body.do, stage=body.stage, name=body.name, clip=body.clip)
+    does = controllers.Does(
+        do=body.do, stage=body.stage, name=body.name, clip=body.clip, situation=body.situation
+    )
     controllers.bind(the_app(), control, does)
     return state_answer()
 

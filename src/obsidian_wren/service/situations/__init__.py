@@ -1,0 +1,1 @@
+"""Situations: one calibration, decided otherwise for another occasion."""
