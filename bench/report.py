@@ -20,6 +20,7 @@ BENCHES = (
     ("plan.py", "From two takes to every setting"),
     ("population.py", "Tone on talkers and rigs that nobody tuned it on"),
     ("first_page.py", "The first page"),
+    ("tell.py", "A word from outside"),
     ("many_takes.py", "Ten thousand takes"),
     ("stream.py", "The live stream"),
     ("live.py", "From a microphone of the system to a program that listens"),

@@ -126,7 +126,7 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
         from obsidian_wren.service.opening.opening import open_app
 
         own = not (demo or chosen.simulated)
-        around = _own_world() if own else _simulated_world()
+        around = _own_world(path, port) if own else _simulated_world()
         app = open_app(folder, around, pace="fast" if chosen.fast else "real")
         app.worker = worker_of(app, path, own=own)
         app.at_end(app.worker.end_for_good)
@@ -187,15 +187,18 @@ def _simulated_world() -> World:
     return dataclasses.replace(world, voice_command=simulated_voice_command())
 
 
-def _own_world() -> World:
+def _own_world(path: Path, port: int) -> World:
     """This computer's own sound around the program, where its sound server answers, and a plain
-    word where none does."""
+    word where none does; at login it may be started over the same folder, at the same port."""
     from obsidian_wren.devices.sound_server.computer import SystemComputer
+    from obsidian_wren.devices.user_service import UserService
     from obsidian_wren.simulation.surroundings import around
 
     system = own_system()
     system.look()
-    return around(system, SystemComputer(system), simulated_surroundings(), voice_command())
+    world = around(system, SystemComputer(system), simulated_surroundings(), voice_command())
+    again = own_command("serve", "--data", str(path.resolve()), "--port", str(port))
+    return dataclasses.replace(world, login=UserService(again))
 
 
 def _compile() -> None:

@@ -11,6 +11,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice
 from obsidian_wren.core.mix.routes import SourceKind
+from obsidian_wren.ports.login import LoginStart
 from obsidian_wren.ports.system_sound import SystemSound
 
 
@@ -297,7 +298,8 @@ class World:
     the process of the voice, to which its socket is added; where there is none, what makes a voice
     of this process, given whom it tells and the data folder; whether a loudspeaker stands in the
     room of a rig's spec; further rigs by name, beside the default one; and the response
-    that the maker of a rig's microphone gives, rows of Hz and dB."""
+    that the maker of a rig's microphone gives, rows of Hz and dB; and what has the program started
+    at login, None where it is not to be."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
@@ -321,3 +323,4 @@ class World:
     has_loudspeaker: Callable[[str], bool] = lambda spec: False
     other_specs: Mapping[str, str] = field(default_factory=dict)
     maker_response: Callable[[str], list[list[float]]] = lambda spec: []
+    login: LoginStart | None = None

@@ -198,6 +198,24 @@
     depth are set in the system’s own settings.
   </p>
 {/if}
+{#if computer.login}
+  <p class="login">
+    <label
+      ><input
+        type="checkbox"
+        checked={computer.login.on}
+        disabled={computer.login.why_not !== null && !computer.login.on}
+        onchange={(event) => void desk.do('put', '/api/computer/login', { body: { on: event.currentTarget.checked } })}
+      /> Start Obsidian Wren at login</label
+    >
+    <span class="soft"
+      >{computer.login.why_not ??
+        (computer.login.on
+          ? t('By {path}; uncheck it, and the file is taken away.', { path: computer.login.path })
+          : t('Writes {path}.', { path: computer.login.path }))}</span
+    >
+  </p>
+{/if}
 
 <style>
   button {
@@ -209,6 +227,18 @@
     font-size: 13px;
     white-space: nowrap;
     cursor: pointer;
+  }
+  .login {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 12px;
+    align-items: baseline;
+    margin-top: 10px;
+  }
+  .soft {
+    color: var(--quiet-ink);
+    font-size: 13px;
+    overflow-wrap: anywhere;
   }
   table {
     width: 100%;

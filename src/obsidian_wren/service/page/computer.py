@@ -44,7 +44,15 @@ def computer_view(ctx: RigContext) -> views.ComputerView:
             _device(known.get(device_key(d)), d, ctx.rig) for d in devices if d.kind != "feed"
         ],
         findings=list(found),
+        login=_login(ctx),
     )
+
+
+def _login(ctx: RigContext) -> views.LoginView | None:
+    login = ctx.app.world.login
+    if login is None:
+        return None
+    return views.LoginView(on=login.is_on, path=str(login.path), why_not=login.why_not)
 
 
 def _raw_listeners(seen: Surroundings | None, device: SoundDevice | None) -> tuple[str, ...]:

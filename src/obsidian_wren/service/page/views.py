@@ -350,6 +350,14 @@ class DeviceView(BaseModel):
     settable: list[DeviceField] | None
 
 
+class LoginView(BaseModel):
+    """Whether the program is started at login, by which file, and why that cannot be here."""
+
+    on: bool
+    path: str
+    why_not: str | None
+
+
 class ComputerView(BaseModel):
     """The computer's sound settings and what is wrong with them.
 
@@ -362,6 +370,7 @@ class ComputerView(BaseModel):
     missing: str | None
     devices: list[DeviceView]
     findings: list[AuditFinding]
+    login: LoginView | None
 
 
 class SettingView(BaseModel):

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from obsidian_wren.core.derive.sound_device import DeviceField
 from obsidian_wren.service.page import views
-from obsidian_wren.service.setup import computer_changes
+from obsidian_wren.service.setup import computer_changes, login
 from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web.answers import Route, state_answer, the_app
 
@@ -61,10 +61,23 @@ def plug_in(body: DeviceById) -> Response:
     return state_answer()
 
 
+class LoginRequest(RequestModel):
+    """Whether the program is started at login."""
+
+    on: bool
+
+
+def set_login(body: LoginRequest) -> Response:
+    """Have the program started at login, or no longer."""
+    login.start_at_login(the_app(), body.on)
+    return state_answer()
+
+
 ROUTES: tuple[Route, ...] = (
     Route("patch", "/computer", change_device, views.Overview),
     Route("put", "/computer/names", name_device, views.Overview),
     Route("post", "/computer/rig", choose_device, views.Overview),
     Route("post", "/computer/unplug", unplug, views.Overview),
     Route("post", "/computer/plug", plug_in, views.Overview),
+    Route("put", "/computer/login", set_login, views.Overview),
 )
