@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import { dark } from '../lib/dark.svelte';
 
   interface Props {
     primary?: boolean;
@@ -11,12 +12,20 @@
     children: Snippet;
   }
   let { primary = false, quiet = false, pressed, disabled = false, title, onclick, children }: Props = $props();
+  let button = $state<HTMLButtonElement>();
+
+  $effect(() => (primary && button ? dark.ask(button) : undefined));
+  $effect(() => {
+    void disabled;
+    if (primary) dark.look();
+  });
 </script>
 
 <!-- A button that cannot be pressed now keeps the focus: nobody loses their place by pressing it. -->
 <button
+  bind:this={button}
   type="button"
-  class:primary
+  class:primary={primary && dark.chosen === button}
   class:quiet
   aria-pressed={pressed}
   aria-disabled={disabled || undefined}

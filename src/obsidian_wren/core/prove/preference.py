@@ -36,10 +36,15 @@ _CURVE, _CURVE_FOLD = 0.3, 0.8
 # Half as far as two sounds must differ to be told apart, and how many answers are slips.
 _SAME, _SLIPS = 0.5, 0.06
 _DRAWS, _TURNS, _SHOWN, _PLACES, _PAIRS = 1_200, 4, 300, 60, 700
-_SURE, _SUREST = 0.9, 20
+# How well the answer of a confirming pair is known, and where the score is behind; at least so many
+# pairs are looked at.
+_SURE, _SURER, _SUREST = 0.93, 0.95, 20
 # From the fifth pair on its answers are foretold so much better than by guessing, nats, where one
 # miss counts no more than this: it may be a slip.
 _CONVINCES, _FORETOLD_FROM, _MOST_MISS = 2.9, 4, 1.0
+# What a confirming pair adds to that; and where nothing is left to be confirmed, so that pairs
+# search again.
+_ADDS, _CONFIRMED = 0.5, 4.5
 _ANSWERS: tuple[Answer, ...] = ("one", "other", "same")
 
 
@@ -116,9 +121,17 @@ def next_pair(judged: Sequence[Judged], rng: np.random.Generator) -> tuple[Place
     told = _entropy(mean_chance) - _entropy(chances).mean(axis=1)
     if len(judged) >= SEARCHED:
         sure = mean_chance[:, :2].max(axis=1)
-        told[sure < min(_SURE, np.sort(sure)[-_SUREST])] = -1.0
+        told[sure < min(_known_from(draws.score, len(judged)), np.sort(sure)[-_SUREST])] = -1.0
     best = int(np.argmax(told))
     return tuple(map(float, one[best])), tuple(map(float, other[best]))
+
+
+def _known_from(score: float, judged: int) -> float:
+    """How well the answer of the next confirming pair has to be known, as a chance."""
+    if score > _CONFIRMED:
+        return 0.0
+    behind = score < _CONVINCES - _ADDS * (MOST_PAIRS - judged - 1)
+    return _SURER if behind else _SURE
 
 
 def _is_over(judged: Sequence[Judged]) -> bool:
