@@ -1,3 +1,5 @@
+import { untrack } from 'svelte';
+
 /** One dark button at a time: of those that ask for it, the one that is nearest to what is done now. */
 
 /** Where a button stands, the nearest first: over everything, in what is looked at, beside it, at the foot. */
@@ -25,13 +27,14 @@ class DarkButton {
 
   /** A button asks for it; gives what it is let go with. */
   ask(button: HTMLElement): () => void {
-    this.#asking = [...this.#asking, button];
-    return () => (this.#asking = this.#asking.filter((each) => each !== button));
+    // Who asks does not follow who else does.
+    untrack(() => (this.#asking = [...this.#asking, button]));
+    return () => untrack(() => (this.#asking = this.#asking.filter((each) => each !== button)));
   }
 
   /** One of them can be pressed now, or no longer. */
   look(): void {
-    this.#changed += 1;
+    untrack(() => (this.#changed += 1));
   }
 }
 
