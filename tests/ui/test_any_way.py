@@ -264,3 +264,16 @@ def test_the_documents_are_reached_from_the_list_of_keys(page):
             assert [fault["id"] for fault in faults] == []
     read.set_viewport_size({"width": 360, "height": 640})
     assert read.evaluate("document.documentElement.scrollWidth") <= 360
+
+
+def test_one_button_at_a_time_is_dark(start, browse):
+    """Over an empty folder, where every step has a first thing to do."""
+    page = browse(start("--simulated"))
+    shown = "(all) => all.filter((each) => each.offsetParent).map((each) => each.textContent)"
+    found = {}
+    for address in leaves():
+        go(page, address)
+        found[address] = page.locator("button.primary").evaluate_all(shown)
+    assert {address: dark for address, dark in found.items() if len(dark) > 1} == {}
+    assert found["#rig/outlook"]
+    assert found["#quiet/rest"]
