@@ -292,7 +292,8 @@ def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
             " ALTER TABLE live_wish DROP COLUMN muting; DROP TABLE version;"
             " ALTER TABLE reading DROP COLUMN version;"
             " ALTER TABLE rig RENAME COLUMN preferences TO wishes;"
-            " DROP TABLE kept_calibration; DROP TABLE brought_file; DROP TABLE control_binding;"
+            " DROP TABLE situation; DROP TABLE kept_calibration; DROP TABLE brought_file;"
+            " DROP TABLE control_binding;"
             " UPDATE alembic_version SET version_num = '0005'; PRAGMA user_version = 100000;"
         )
     app = opened(folder)
