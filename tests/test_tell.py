@@ -11,6 +11,7 @@ import threading
 import pytest
 
 from obsidian_wren.cli import entry, opening_page
+from obsidian_wren.cli import tell as tell_module
 from obsidian_wren.cli.main import main
 from obsidian_wren.cli.tell import DONE, NOT_RUNNING, NOT_UNDERSTOOD, REFUSED, tell
 from obsidian_wren.cli.tell_socket import TellSocket
@@ -66,6 +67,15 @@ def test_a_folder_of_a_long_name_is_reached_too(app_over, tmp_path):
     there = TellSocket(app)
     assert said(app, "mute") == DONE
     there.close()
+
+
+def test_a_program_that_hangs_up_or_does_not_answer_is_said_so(app, capsys, monkeypatch):
+    monkeypatch.setattr(tell_module, "_PATIENCE_S", 0.05)
+    with socket.socket(socket.AF_UNIX) as deaf:
+        deaf.bind(str(app.folder.tell_socket))
+        deaf.listen()
+        assert said(app, "mute") == REFUSED
+    assert "does not answer yet" in capsys.readouterr().err
 
 
 def test_whoever_says_nothing_or_far_too_much_holds_nobody_up(heard):

@@ -130,7 +130,19 @@ def start(chosen: argparse.Namespace, arguments: Sequence[str]) -> int:
         app = open_app(folder, around, pace="fast" if chosen.fast else "real")
         app.worker = worker_of(app, path, own=own)
         app.at_end(app.worker.end_for_good)
-        app.at_end(TellSocket(app, address).close)
+        try:
+            app.at_end(TellSocket(app, address).close)
+        except OSError as error:
+            # What lies in the folder stops no start.
+            app.find(
+                "tell-socket",
+                _(
+                    "Shortcuts cannot reach the program: {path} cannot be made ({strerror}).",
+                    path=app.folder.tell_socket,
+                    strerror=error.strerror or error,
+                ),
+                _("Move what is there away, then start the program again."),
+            )
         return app
 
     port = listening.getsockname()[1]

@@ -20,8 +20,6 @@ if TYPE_CHECKING:
 DONE, REFUSED, NOT_UNDERSTOOD, NOT_RUNNING = 0, 1, 2, 3
 SOCKET = "tell.socket"
 BETWEEN, END = b"\0", b"\n"
-# What fits into the address of a socket on every system.
-_MOST_BYTES = 100
 _PATIENCE_S = 20.0
 
 
@@ -34,8 +32,11 @@ def tell(arguments: Sequence[str]) -> int:
         return _nobody_there(folder, words)
     with line:
         line.settimeout(None if "--follow" in words else _PATIENCE_S)
-        _say(line, words)
-        return _pass_on(line)
+        try:
+            _say(line, words)
+            return _pass_on(line)
+        except OSError:
+            return _no_answer(folder)
 
 
 def answer_of(folder: str, *words: str) -> str | None:
@@ -73,19 +74,26 @@ def _connected(folder: str) -> socket.socket:
     path = os.path.join(folder, SOCKET)
     line = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
     try:
-        if len(os.fsencode(path)) > _MOST_BYTES:
-            from pathlib import Path
-
-            from obsidian_wren.voice.place import address
-
-            with address(Path(path)) as where:
-                line.connect(where)
-        else:
-            line.connect(path)
+        _reach(line, path)
     except OSError:
         line.close()
         raise
     return line
+
+
+def _reach(line: socket.socket, path: str) -> None:
+    try:
+        line.connect(path)
+    except OSError as error:
+        # An address that is too long is refused by Python, not by the system.
+        if error.errno is not None:
+            raise
+        from pathlib import Path
+
+        from obsidian_wren.voice.place import address
+
+        with address(Path(path)) as where:
+            line.connect(where)
 
 
 def _pass_on(line: socket.socket) -> int:
@@ -106,6 +114,22 @@ def _pass_on(line: socket.socket) -> int:
         except KeyboardInterrupt:
             return 130
     return NOT_RUNNING if code is None else code
+
+
+def _no_answer(folder: str) -> int:
+    from obsidian_wren.cli.language import speak_as_asked
+
+    speak_as_asked(["tell", "--data", folder])
+    from obsidian_wren.core.wording import _
+
+    print(
+        _(
+            "The program that works in {path} does not answer yet. Try again in a moment.",
+            path=folder,
+        ),
+        file=sys.stderr,
+    )
+    return REFUSED
 
 
 def _nobody_there(folder: str, words: Sequence[str]) -> int:

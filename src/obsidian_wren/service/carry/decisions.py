@@ -20,6 +20,7 @@ from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.setting_rows import stage_rows
+from obsidian_wren.service.carry.rows import stands_on
 from obsidian_wren.service.changes.record import State, state_of
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.rig.context import RigContext
@@ -106,7 +107,7 @@ def basis_of(ctx: RigContext) -> str:
     what = (
         rig,
         {key: each for key, each in state.items() if key.partition("/")[0] in _STANDS_ON},
-        {purpose: take.id for purpose, take in ctx.takes.by_purpose.items() if take is not None},
+        stands_on(ctx),
         {name: kind.version for name, kind in KINDS.items()},
     )
     return hashlib.sha256(json.dumps(what, sort_keys=True, default=str).encode()).hexdigest()

@@ -29,17 +29,22 @@ def rows_of(ctx: RigContext) -> dict[str, Any]:
     found: dict[str, Any] = {
         "preferences": ctx.rig.preferences,
         "stage_order": list(ctx.rig.stage_order),
-        "takes": {
-            purpose: take.id
-            for purpose, take in ctx.takes.by_purpose.items()
-            if take is not None and purpose not in _BESIDE
-        },
+        "takes": stands_on(ctx),
     }
     for table in _TABLES:
         rows = ctx.session.scalars(select(table).where(_of_rig(table, ctx)))
         values = [_values(row) for row in rows]
         found[table.__tablename__] = sorted(values, key=lambda one: json.dumps(one, sort_keys=True))
     return found
+
+
+def stands_on(ctx: RigContext) -> dict[str, int]:
+    """The takes that a calibration stands on, by purpose."""
+    return {
+        purpose: take.id
+        for purpose, take in ctx.takes.by_purpose.items()
+        if take is not None and purpose not in _BESIDE
+    }
 
 
 def put_rows(ctx: RigContext, rows: dict[str, Any]) -> None:

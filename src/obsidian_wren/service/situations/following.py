@@ -90,8 +90,15 @@ def start_following(app: AppContext) -> None:
     """Follow from now on, until the program ends."""
     ended = threading.Event()
 
+    following = app.own(Following)
+
     def follow() -> None:
+        seen = -1
         while not ended.wait(_LOOK_EVERY_S):
+            # Whatever is due has changed something, or waits for its turn.
+            if app.revision == seen and following.waits is None:
+                continue
+            seen = app.revision
             try:
                 attend(app)
             except Exception:
