@@ -10,7 +10,6 @@ is periodic, by the step.
 from __future__ import annotations
 
 import numpy as np
-import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.integrity import grid_bits
@@ -20,6 +19,8 @@ _MOST_CODES = 2**21
 _LEAST_SAMPLES, _STANDS_OUT = 20_000, 9.0
 # Under this the spread of the values themselves is seen, and the sway of a hum.
 _SLOWEST = 18.0
+# And the fall of a short part's own level.
+_SLOWEST_CYCLES = 0.01
 
 
 def rescaled_grid(samples: Samples) -> float | None:
@@ -31,10 +32,11 @@ def rescaled_grid(samples: Samples) -> float | None:
         return None
     low = int(codes.min())
     counts = np.bincount(codes - low)
-    size = scipy.fft.next_fast_len(2 * len(counts))
-    magnitude = np.abs(scipy.fft.rfft(counts.astype(float), size)) / len(codes)
+    size = 1 << (2 * len(counts) - 1).bit_length()
+    magnitude = np.abs(np.fft.rfft(counts.astype(float), size)) / len(codes)
     cycles = np.arange(len(magnitude)) / size * _FINER
-    slowest = _SLOWEST * _FINER / (2.0 * np.pi * max(float(np.std(codes)), 1.0))
+    own_spread = _SLOWEST * _FINER / (2.0 * np.pi * max(float(np.std(codes)), 1.0))
+    slowest = max(own_spread, _SLOWEST_CYCLES)
     # What a whole grid of so many bits shows by itself.
     bits = grid_bits(samples)
     own = 1.0 if bits is None else 2.0 ** (bits - 1 - _BITS)

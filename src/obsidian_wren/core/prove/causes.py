@@ -8,7 +8,7 @@ off its axis; Rasmussen and Williams (2006), chapter 2, for covariances over log
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -50,9 +50,6 @@ _SEEN = 8.0
 _PAUSES_DB, _FELL_DB = 3.0, 3.0
 _HUM_DB, _LEAK_DB, _LEAK_TO_HZ = 9.0, 1.5, 450.0
 _LATE_DB, _SUPPRESSED_DB, _HELD_DB = 3.0, 14.0, 5.0
-# Turning a microphone away leaves out the room in front of it as well.
-_LATE_OF_ANGLE = 0.35
-_LATE_UNSURE = 0.3
 # Where nobody said how far away: a hand's width or two.
 _USUAL_M, _USUAL_SPREAD, _SAID_SPREAD = 0.22, 0.35, 0.015
 _NEAREST_M, _FARTHEST_M = 0.03, 1.6
@@ -114,7 +111,7 @@ def models(
     spoke = _VOICE_DB**2 * np.outer(spoken, spoken) + _TILT_DB**2 * np.outer(tilt, tilt)
     spoke[change.range, change.range] = 1.5**2
     usual = -3.0
-    return [
+    found = [
         _gain(change, both, usual + (_SEEN if change.slider_moved else 0.0)),
         _distance(change, distance_m, direct_over_room_db),
         _angle(change),
@@ -125,6 +122,10 @@ def models(
         Model("microphone", usual - 5.0, response),
         *([Model("processing", usual - 3.0, suppressed)] if _fell(change) else []),
         *([] if change.same_sound else [Model("voice", usual - 2.5, spoke)]),
+    ]
+    return [
+        replace(model, log_prior=model.log_prior + change.more_usual.get(model.code, 0.0))
+        for model in found
     ]
 
 
@@ -201,9 +202,9 @@ def _distance(
     means[:, change.voice] = power_db(
         (direct[:, None] * 10.0 ** (boost / 10.0) + room) / (1.0 + room)
     )
-    # Speech itself hides the room where there is little of it.
     nearer = -power_db(direct)
-    means[:, change.late] = np.where(nearer > 0.0, 0.95, 0.6) * nearer
+    shares = change.late_shares
+    means[:, change.late] = np.where(nearer > 0.0, shares.farther, shares.nearer) * nearer
     return Model(
         "distance",
         -3.0,
@@ -218,7 +219,7 @@ def _angle(change: SoundingChange) -> Model:
     """Turned away (the direct sound falls) or back to the axis."""
     means = np.zeros((len(_ANGLES_DB), len(change.db)))
     means[:, change.voice] = _ANGLES_DB[:, None]
-    means[:, change.late] = -_LATE_OF_ANGLE * _ANGLES_DB
+    means[:, change.late] = -change.late_shares.turned * _ANGLES_DB
     return Model(
         "angle",
         -3.0,
@@ -236,7 +237,7 @@ def _unsure(change: SoundingChange, share: float) -> Samples:
     moved = float(np.median(change.db[change.voice]))
     unsure = np.zeros(len(change.db))
     unsure[change.voice] = (share * moved) ** 2
-    unsure[change.late] = (_LATE_UNSURE * moved) ** 2
+    unsure[change.late] = (change.late_shares.unsure * moved) ** 2
     return np.diag(unsure)
 
 

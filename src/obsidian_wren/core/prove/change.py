@@ -6,7 +6,8 @@ for covariances over log frequency.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -37,11 +38,28 @@ _GRID_APART = 0.002
 
 
 @dataclass(frozen=True)
+class LateShares:
+    """How much of what the direct sound loses, dB, the late share gains: by going farther, by
+    coming nearer, by turning away; and what is not known of it."""
+
+    farther: float
+    nearer: float
+    turned: float
+    unsure: float
+
+
+# Speech itself hides the room where there is little of it, and turning a microphone away leaves out
+# the room in front of it as well.
+SAME_WORDS = LateShares(0.95, 0.6, 0.35, 0.3)
+
+
+@dataclass(frozen=True)
 class SoundingChange:
     """The differences ``(n,)`` in dB, now minus then, and their covariance ``(n, n)`` where nothing
     has changed: voice bands, noise bands, then one each for the late share, the hum, the pauses
     over the room and the range. ``same_sound``: the sentence is the very same sound, played
-    again."""
+    again. ``more_usual``: how much more usual causes are than from one check to the next, by their
+    codes (natural logarithm)."""
 
     then: Sounding
     now: Sounding
@@ -49,6 +67,8 @@ class SoundingChange:
     db: Samples
     covariance: Samples
     same_sound: bool
+    late_shares: LateShares = SAME_WORDS
+    more_usual: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def known(self) -> npt.NDArray[np.bool_]:
@@ -111,11 +131,11 @@ def compare(then: Sounding, now: Sounding) -> SoundingChange:
     tilt = _SAME_TILT_DB if same else _TILT_DB
     octaves = np.log2(VOICE_HZ / 1000.0)
     cov[voiced, voiced] = np.diag(voice_error**2) + level**2 + tilt**2 * np.outer(octaves, octaves)
-    cov[noisy, noisy] = _noise_covariance(
+    cov[noisy, noisy] = noise_covariance(
         noise_hz, then.noise_error_db[old], now.noise_error_db[new]
     )
     db[size - 4], cov[size - 4, size - 4] = _late(then, now, same=same)
-    db[size - 3], cov[size - 3, size - 3] = _hum(then, now)
+    db[size - 3], cov[size - 3, size - 3] = hum_change(then, now)
     db[size - 2] = now.pauses_over_db - then.pauses_over_db
     cov[size - 2, size - 2] = _PAUSES_DB**2
     db[size - 1] = now.range_db - then.range_db
@@ -151,7 +171,9 @@ def _level_error_db(then: Sounding, now: Sounding) -> float:
     return max(then.level_error_db, now.level_error_db)
 
 
-def _noise_covariance(hz: Samples, then_db: Samples, now_db: Samples) -> Samples:
+def noise_covariance(hz: Samples, then_db: Samples, now_db: Samples) -> Samples:
+    """Covariance ``(n, n)`` of a room that is the same, from the standard errors ``(n,)`` of both
+    its readings, dB."""
     octaves = np.log2(hz)
     apart = (octaves[:, None] - octaves[None, :]) / _ROOM_OCTAVES
     own = then_db**2 + now_db**2 + _ROOM_BAND_DB**2 + (_BESIDE_HUM_DB * (hz < _HUM_TO_HZ)) ** 2
@@ -165,12 +187,15 @@ def _late(then: Sounding, now: Sounding, *, same: bool) -> tuple[float, float]:
     return now.late_db - then.late_db, own**2 + _LATE_DB**2 * _missing(then, now)
 
 
-def _hum(then: Sounding, now: Sounding) -> tuple[float, float]:
-    """The change of the hum; what was too low to be found counts as just under that."""
+def hum_change(
+    then: Sounding, now: Sounding, *, found_db: float = _HUM_FOUND_DB
+) -> tuple[float, float]:
+    """The change of the hum and its variance, dB; what was too low to be found counts as just under
+    that, ``found_db`` under the room of its bands."""
     found = []
     for one in (then, now):
         low = one.noise_db[one.noise_hz <= _HUM_TO_HZ]
-        least = float(power_db(float(np.mean(10.0 ** (low / 10.0))))) - _HUM_FOUND_DB
+        least = float(power_db(float(np.mean(10.0 ** (low / 10.0))))) - found_db
         found.append((one.hum_dbfs, least))
     (was, was_least), (is_, is_least) = found
     if was is None and is_ is None:

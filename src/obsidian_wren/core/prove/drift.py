@@ -63,13 +63,28 @@ def find_drift(
     """What moved between two soundings, and why. ``distance_m``: mouth to microphone at the
     calibration, where it is known, in metres; ``direct_over_room_db``: direct over reverberant
     sound there, in dB, where it is known."""
-    silenced = now.silent_share > _SILENT > then.silent_share
-    change = compare(then, now)
+    return drift_of(
+        compare(then, now), distance_m=distance_m, direct_over_room_db=direct_over_room_db
+    )
+
+
+def drift_of(
+    change: SoundingChange,
+    *,
+    distance_m: float | None = None,
+    direct_over_room_db: float | None = None,
+    most: int = 3,
+    sure: float = _SURE,
+) -> Drift:
+    """What explains a change, in at most so many causes; ``sure``: how much more likely than
+    nothing they have to be, in nats. The rest as :func:`find_drift`."""
+    silenced = change.now.silent_share > _SILENT > change.then.silent_share
     if silenced:
         change = _without_noise(change)
     over = _USUAL_DIRECT_DB if direct_over_room_db is None else direct_over_room_db
-    found = explain(change, models(change, distance_m=distance_m, direct_over_room_db=over))
-    if found.log_odds < _SURE:
+    candidates = models(change, distance_m=distance_m, direct_over_room_db=over)
+    found = explain(change, candidates, most=most)
+    if found.log_odds < sure:
         found = Explanation((), 0.0)
     causes = _shared(change, found)
     if silenced:

@@ -44,10 +44,12 @@ class Explanation:
     log_odds: float
 
 
-def explain(change: SoundingChange, candidates: list[Model]) -> Explanation:
-    """The best of all sets of up to three causes, none of them included."""
+def explain(
+    change: SoundingChange, candidates: list[Model], *, most: int = _MOST_CAUSES
+) -> Explanation:
+    """The best of all sets of up to ``most`` causes, none of them included."""
     evidence: dict[tuple[int, ...], float] = {}
-    for count in range(_MOST_CAUSES + 1):
+    for count in range(most + 1):
         for chosen in itertools.combinations(range(len(candidates)), count):
             if len({candidates[k].code for k in chosen}) < count:
                 continue
