@@ -94,6 +94,7 @@ def test_how_it_stands_is_said_and_is_json(live_app):
         "level_dbfs": now.level_dbfs,
         "gaps": now.gaps,
         "trouble": None,
+        "watch": None,
     }
     obey(live_app, ["mute"])
     assert "muted" in status(live_app).sentence

@@ -22,6 +22,7 @@ from obsidian_wren.service.calibration import catching_up
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.live import living
 from obsidian_wren.service.mixes import clips
+from obsidian_wren.service.noticing import listening
 from obsidian_wren.service.opening import checking
 from obsidian_wren.service.setup import seeing
 from obsidian_wren.service.situations import following
@@ -36,6 +37,7 @@ from obsidian_wren.web.routes import (
     controllers,
     listener,
     live,
+    noticing,
     prove,
     recording,
     rig,
@@ -54,6 +56,7 @@ BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "calibration": calibration.ROUTES,
     "send": send.ROUTES,
     "situations": situations.ROUTES,
+    "noticing": noticing.ROUTES,
     "system": system.ROUTES,
     "listener": listener.ROUTES,
     "live": live.ROUTES,
@@ -249,6 +252,7 @@ def _catch_up(app: AppContext) -> None:
 
 def _follow(app: AppContext) -> None:
     following.start_following(app)
+    listening.start_noticing(app)
 
 
 def _lay_out(app: AppContext) -> None:

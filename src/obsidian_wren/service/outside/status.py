@@ -15,6 +15,7 @@ from obsidian_wren.service.carry.decisions import in_force
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.bus import END
 from obsidian_wren.service.live import muting
+from obsidian_wren.service.noticing import state as noticed
 from obsidian_wren.service.rig.rigs import in_hand
 
 # A meter tells its level twenty times a second.
@@ -29,7 +30,7 @@ class Status:
     """How it stands: ``muted`` where nobody hears the voice; ``situation`` that everything is
     decided as in, by its name; ``level_dbfs`` of the treated voice,
     None in silence; ``gaps`` since it is live; ``trouble``: why listeners get silence, or what of
-    the folder waits for the person."""
+    the folder waits for the person; ``watch``: what was noticed of the rig."""
 
     live: bool
     muted: bool
@@ -38,6 +39,7 @@ class Status:
     level_dbfs: int | None
     gaps: int | None
     trouble: str | None
+    watch: str | None = None
 
     @property
     def line(self) -> str:
@@ -60,6 +62,8 @@ class Status:
             )
         if self.trouble is not None:
             said.append(self.trouble)
+        if self.watch is not None:
+            said.append(self.watch)
         return " ".join(said)
 
 
@@ -146,6 +150,7 @@ def _stands(app: AppContext, level_dbfs: float | None) -> Status:
         muted = bool(feeds) and feeds <= muting.silent_feeds(app, session)
         situation = in_force(in_hand(app, session))
         name = None if situation is None else situation.name
+    noticing = noticed.current(app)
     why = None if state.run is None else state.run.stopped_why
     finding = app.findings[0].sentence if app.findings else None
     return Status(
@@ -156,4 +161,5 @@ def _stands(app: AppContext, level_dbfs: float | None) -> Status:
         level_dbfs=None if level_dbfs is None or run is None else round(level_dbfs),
         gaps=None if run is None else run.dropouts,
         trouble=why or finding,
+        watch=noticing.sentence,
     )

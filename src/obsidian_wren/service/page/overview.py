@@ -210,6 +210,7 @@ def _run(on: Sheet) -> views.RunPart:
         run=run.run(on.ctx),
         situations=on.read(_("the situations"), lambda: situations.situations(on.ctx), []),
         following=situations.following(on.ctx),
+        noticing=run.noticing(on.ctx),
         recorder=run.recorder(on.ctx),
         recordings=on.read(_("the recordings"), lambda: run.recordings(on.ctx), []),
         bindings=on.read(_("the controllers"), lambda: run.bindings(on.ctx), []),

@@ -18,6 +18,7 @@ from obsidian_wren.service.live import muting
 from obsidian_wren.service.live.loudspeaker import decided
 from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import clip_rows, scene
+from obsidian_wren.service.noticing import state as noticed
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.recording.tracks import (
     EARLY_MIN,
@@ -105,6 +106,29 @@ def _predicted_ms(ctx: RigContext, wish: LiveWish) -> dict[str, float] | None:
         "mix_ms": round(1000.0 * limiter_delay_samples(rate) / rate, 2),
         "edge_ms": waiting_ms if wish.buffer_ms is None else wish.buffer_ms,
     }
+
+
+def noticing(ctx: RigContext) -> send_views.NoticingView:
+    """The watch beside what is live."""
+    now = noticed.current(ctx.app)
+    told = now.notice
+    return send_views.NoticingView(
+        on=scene.live_wish(ctx.session).watches,
+        watches=now.watches,
+        why_not=now.why_not,
+        talk_min=int(now.talk_s / 60.0),
+        days=now.days,
+        fault=now.fault,
+        noticed=None
+        if told is None
+        else send_views.NoticedView(
+            code=told.code,
+            sentence=told.sentence,
+            action=told.action,
+            at=told.at,
+            takes_over=told.fact is not None,
+        ),
+    )
 
 
 def recorder(ctx: RigContext) -> send_views.RecorderView:

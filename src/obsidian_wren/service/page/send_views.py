@@ -312,6 +312,30 @@ class FollowingView(BaseModel):
     waits: str | None
 
 
+class NoticedView(BaseModel):
+    """What happened to the rig, what to do, and whether one press takes it over."""
+
+    code: str
+    sentence: str
+    action: str
+    at: str
+    takes_over: bool
+
+
+class NoticingView(BaseModel):
+    """The watch beside what is live: whether it is wanted and runs, why it cannot, how much talk it
+    heard and how many ordinary days it knows, what is wrong with the sound now, and what
+    happened."""
+
+    on: bool
+    watches: bool
+    why_not: str | None
+    talk_min: int
+    days: int
+    fault: str | None
+    noticed: NoticedView | None
+
+
 class BindingView(BaseModel):
     """A knob or pad of a controller, by its message, and what it does. ``title`` is None where
     what it does is no longer there."""

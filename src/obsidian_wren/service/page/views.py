@@ -888,11 +888,13 @@ class SendPart(BaseModel):
 
 
 class RunPart(BaseModel):
-    """What is live, the recorder, the recordings, what is bound to controllers, the situations."""
+    """What is live, the recorder, the recordings, what is bound to controllers, the situations,
+    what is noticed."""
 
     run: send_views.RunView
     situations: list[send_views.SituationView]
     following: send_views.FollowingView
+    noticing: send_views.NoticingView
     recorder: send_views.RecorderView
     recordings: list[send_views.RecordingView]
     bindings: list[send_views.BindingView]

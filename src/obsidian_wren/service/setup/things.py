@@ -24,6 +24,7 @@ from obsidian_wren.store.models import (
     Derivation,
     InterfaceRow,
     MicrophoneRow,
+    OrdinaryDay,
     Rig,
     RoomRow,
     SettingRow,
@@ -181,7 +182,7 @@ def remove_rig(app: AppContext, rig_id: int) -> None:
     with change(app, _("Removed the rig {name}", name=name)) as session:
         # Looked at again: another page may have been faster.
         rig = _removable(app, session, rig_id)
-        for model in (SettingRow, StageRow, Derivation, Confirmed, Situation):
+        for model in (SettingRow, StageRow, Derivation, Confirmed, Situation, OrdinaryDay):
             for row in session.scalars(select(model).where(model.rig_id == rig_id)):
                 session.delete(row)
         session.flush()

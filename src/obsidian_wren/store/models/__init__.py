@@ -17,7 +17,13 @@ from obsidian_wren.store.models.mixes import (
     Recording,
     SourceRow,
 )
-from obsidian_wren.store.models.prove import BroughtFile, KeptCalibration, Series, Version
+from obsidian_wren.store.models.prove import (
+    BroughtFile,
+    KeptCalibration,
+    OrdinaryDay,
+    Series,
+    Version,
+)
 from obsidian_wren.store.models.takes import ChangeRow, Reading, Take
 from obsidian_wren.store.models.things import (
     ActiveRig,
@@ -49,6 +55,7 @@ __all__ = [
     "KnownDevice",
     "LiveWish",
     "MicrophoneRow",
+    "OrdinaryDay",
     "Proof",
     "Reading",
     "Recording",

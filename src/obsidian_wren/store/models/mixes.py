@@ -81,7 +81,8 @@ class LiveWish(Base):
     """Whether the person wants to be live, kept so that a run resumes; the block and the buffer
     where they are held, the common case chosen last, and whether feeds stay in the system when the
     program ends, which feeds are muted or of push-to-talk, and whether what a loudspeaker plays is
-    taken out, None as derived. One row."""
+    taken out, None as derived; ``watches``: whether what happens to the rig is noticed meanwhile.
+    One row."""
 
     __tablename__ = "live_wish"
 
@@ -94,6 +95,7 @@ class LiveWish(Base):
     feeds_stay: Mapped[bool] = mapped_column(default=False)
     muting: Mapped[JsonBody] = mapped_column(JSON, default=dict)
     loudspeaker: Mapped[bool | None]
+    watches: Mapped[bool] = mapped_column(default=True)
 
 
 class Recording(Base):

@@ -46,6 +46,19 @@ class KeptCalibration(Base):
     rows: Mapped[JsonBody] = mapped_column(JSON)
 
 
+class OrdinaryDay(Base):
+    """What a watch heard of a rig on an ordinary day, as numbers: how it differed from the
+    calibration ``basis``, dB, and from how much talk."""
+
+    __tablename__ = "ordinary_day"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), primary_key=True)
+    day: Mapped[str] = mapped_column(String(10), primary_key=True)
+    basis: Mapped[str] = mapped_column(String(64))
+    numbers: Mapped[list[float]] = mapped_column(JSON)
+    talk_s: Mapped[float]
+
+
 class Version(Base):
     """A version of a rig's calibration, counted from 1: the person's name and note for it, and the
     step whose confirmation made it, empty where something else did. ``fingerprint``: its settings
