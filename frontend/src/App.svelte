@@ -25,6 +25,7 @@
   import Mark from './parts/Mark.svelte';
   import MuteNews from './parts/MuteNews.svelte';
   import News from './parts/News.svelte';
+  import Noticed from './parts/Noticed.svelte';
   import MuteSign from './parts/MuteSign.svelte';
   import Patterns from './parts/Patterns.svelte';
   import StepStrip from './parts/StepStrip.svelte';
@@ -237,6 +238,7 @@
       {/if}
       <LearningNews />
       <MuteNews {overview} />
+      <Noticed {overview} />
       <CheckReminder {overview} />
     </div>
     <main class:older={overview.working_out} aria-busy={overview.working_out || desk.slow || desk.working !== null}>

@@ -21,6 +21,7 @@ import { FIELDS, only } from './fields';
 import { Pending } from './pending';
 import { FrameStore } from './frames';
 import { SPOKEN } from './language';
+import { notifications } from './notify.svelte';
 import { t } from './words';
 import { place } from './place.svelte';
 import { nudged } from '../parts/setting';
@@ -126,6 +127,7 @@ class Desk {
     else if (kind === 'live') this.live = said;
     else if (kind === 'working') this.working = said.share;
     else if (kind === 'trouble') this.trouble = said.sentence;
+    else if (kind === 'noticed') notifications.tell(said.sentence, said.action);
   }
 
   /** The program that answers may speak another language by now, and its page with it. */

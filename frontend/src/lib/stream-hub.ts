@@ -20,7 +20,17 @@ export interface HubPort {
   postMessage: (message: HubMessage) => void;
 }
 
-export const EVENTS = ['hello', 'changed', 'progress', 'frame', 'live', 'working', 'trouble', 'still'] as const;
+export const EVENTS = [
+  'hello',
+  'changed',
+  'progress',
+  'frame',
+  'live',
+  'working',
+  'trouble',
+  'noticed',
+  'still',
+] as const;
 
 /** The program says something every five seconds. */
 export const SILENT_MS = 12_000;

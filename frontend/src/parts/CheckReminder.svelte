@@ -11,7 +11,10 @@
   let { overview }: Props = $props();
   const KEY = 'check-dismissed';
   let dismissed = $state(localStorage.getItem(KEY));
-  const due = $derived(overview.run.live && dueForCheck(overview.takes, dismissed, new Date()));
+  // Where it is watched, nobody has to ask.
+  const due = $derived(
+    overview.run.live && !overview.noticing.watches && dueForCheck(overview.takes, dismissed, new Date()),
+  );
 
   function dismiss(): void {
     dismissed = new Date().toISOString();

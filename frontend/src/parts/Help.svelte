@@ -13,6 +13,7 @@
     ['start', t('Getting started')],
     ['steps', t('What each step does')],
     ['questions', t('Questions people ask')],
+    ['everyday', t('Every day: what it notices, situations, shortcuts')],
     ['using', t('Command line, real sound, formats')],
   ] as const;
   /** What a key is being chosen for. */

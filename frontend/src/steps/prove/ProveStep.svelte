@@ -59,7 +59,7 @@
     {:else if !overview.delivery}
       <Waiting text="Read the passage in Tone first: there is no treated voice to prove yet." />
     {:else if leaf === 'since'}
-      <SinceLeaf {checks} {shown} choose={(id) => (chosen = id)} />
+      <SinceLeaf {overview} {checks} {shown} choose={(id) => (chosen = id)} />
     {:else if leaf === 'report'}
       <ReportLeaf />
     {:else}
