@@ -34,7 +34,7 @@ NAMED = {"Move to Wren: call": "Move to"}
 BLOCKS = re.compile(r"(?:^    \S.*\n)+", re.MULTILINE)
 
 
-@pytest.mark.parametrize("page", ["start", "steps", "questions"])
+@pytest.mark.parametrize("page", ["start", "steps", "questions", "everyday"])
 def test_what_is_quoted_stands_on_the_screen(page):
     text = (DOCS / f"{page}.md").read_text()
     quoted = re.findall(r"\*\*([^*]+)\*\*", text)
@@ -43,7 +43,7 @@ def test_what_is_quoted_stands_on_the_screen(page):
 
 
 @pytest.mark.parametrize("tag", ["de", "es"])
-@pytest.mark.parametrize("page", ["start", "steps", "questions"])
+@pytest.mark.parametrize("page", ["start", "steps", "questions", "everyday"])
 def test_what_is_quoted_in_another_language_is_said_in_it(page, tag):
     said = [
         form
@@ -60,7 +60,7 @@ def test_what_is_quoted_in_another_language_is_said_in_it(page, tag):
 
 @pytest.mark.parametrize("tag", ["de", "es"])
 def test_the_documents_say_the_same_in_another_language(tag):
-    for page in ("start", "steps", "questions", "using"):
+    for page in ("start", "steps", "questions", "everyday", "using"):
         english, own = ((DOCS / name / f"{page}.md").read_text() for name in (".", tag))
         for what in (r"^#+ ", r"^- |^\d\. ", r"^\| ", r"^!\[", r"`[^`]+`"):
             counts = [len(re.findall(what, text, re.MULTILINE)) for text in (english, own)]
