@@ -31,6 +31,7 @@ BENCHES = (
     ("mix.py", "Mixes, a run of everything, the recorder"),
     ("nudge.py", "A click, what follows from it, and memory"),
     ("drift.py", "A check: what drifted, and why"),
+    ("noticing.py", "A watch: what happened while live"),
     ("recheck.py", "A check, from its last sample"),
     ("two_microphones.py", "Two microphones of known response"),
 )
