@@ -19,6 +19,7 @@
   import TallyPicture from './TallyPicture.svelte';
   import TwoLeaf from './TwoLeaf.svelte';
   import TwoSlip from './TwoSlip.svelte';
+  import WatchLine from './WatchLine.svelte';
 
   interface Props {
     overview: Overview;
@@ -59,7 +60,7 @@
     {:else if !overview.delivery}
       <Waiting text="Read the passage in Tone first: there is no treated voice to prove yet." />
     {:else if leaf === 'since'}
-      <SinceLeaf {overview} {checks} {shown} choose={(id) => (chosen = id)} />
+      <SinceLeaf {checks} {shown} choose={(id) => (chosen = id)} />
     {:else if leaf === 'report'}
       <ReportLeaf />
     {:else}
@@ -77,6 +78,7 @@
       <TwoSlip />
     {:else if leaf === 'since'}
       <Moved checked={shown} {newest} />
+      <WatchLine noticing={overview.noticing} live={overview.run.live} />
     {:else}
       {#each overview.ended_series as series (series.id)}
         {@const key = series.stage}

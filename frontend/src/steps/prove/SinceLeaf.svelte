@@ -1,6 +1,6 @@
 <script lang="ts">
   import { t } from '../../lib/words';
-  import type { Checked, Overview } from '../../lib/api';
+  import type { Checked } from '../../lib/api';
   import { clock, level } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
@@ -9,16 +9,14 @@
   import { ROOM_S } from './drift';
   import CheckToCome from './CheckToCome.svelte';
   import DriftPicture from './DriftPicture.svelte';
-  import WatchLine from './WatchLine.svelte';
 
   /** A check: what moved since the calibration. While it is taken, what to do now. */
   interface Props {
-    overview: Overview;
     checks: Checked[];
     shown: Checked | null;
     choose: (takeId: number) => void;
   }
-  let { overview, checks, shown, choose }: Props = $props();
+  let { checks, shown, choose }: Props = $props();
   const READINGS = [
     'noise_floor_dbfs_a',
     'between_words_dbfs',
@@ -102,7 +100,6 @@
         {/each}
       </ol>
     {/if}
-    <WatchLine noticing={overview.noticing} live={overview.run.live} />
   </div>
 {:else}
   <div class="whole">
@@ -111,7 +108,6 @@
       the calibration by more than two readings of one sentence differ, why, and what to do.
     </p>
     {#if kept}<CheckToCome {kept} seconds={desk.overview?.seconds.check ?? 20} />{/if}
-    <WatchLine noticing={overview.noticing} live={overview.run.live} />
   </div>
 {/if}
 

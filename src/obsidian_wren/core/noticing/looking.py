@@ -41,7 +41,7 @@ _MOST_LOOKS = 120
 # Pieces whose quietest moments tell the room of now.
 _OF_ROOM = 10
 # So far back pauses are looked for, where somebody talks without any.
-_OLDER = round(90.0 / PIECE_S)
+_OLDER = round(180.0 / PIECE_S)
 # The newest looks may hold the beginning of a change; today is known from so many before them.
 _NEWEST, _LEAST_LOOKS = 3, 3
 _LOW_HZ = 500.0

@@ -36,7 +36,8 @@ _QUIET_PERCENT, _HUM_PERCENT = 10.0, 30.0
 _DEVIATIONS, _MOVES_DB, _OF_MOVES = 1.28, 1.0, 0.7
 _LEAST_OVER_NOISE = 0.5
 _NOTHING_KNOWN_DB = 100.0
-_LEAST_VOICE, _LEAST_PAUSES = 3, 16
+# So few frames tell a tenth of all without bias.
+_LEAST_VOICE, _LEAST_PAUSES = 3, 9
 _BEFORE_FRAMES, _DEEPEST_PERCENTS, _LOUD_PERCENT = (12, 24), (2.0, 5.0, 10.0), 60.0
 _MAINS_HZ, _HUM_TO_HZ, _BESIDE_HZ = (50.0, 60.0), 500.0, 23.0
 _HUM_STANDS_OUT, _LEAST_LINES, _LINE_BINS, _THIRD_OCTAVE = 2.0, 2, 1.5, 0.2316
@@ -104,7 +105,7 @@ def summed_up(
     heard = parted(pieces)
     noise = _noise(pieces, heard.quiet)
     if noise is None and before:
-        noise = _noise([*before, *pieces], parted([*before, *pieces]).quiet)
+        noise = _last_noise([*before, *pieces])
     if noise is None:
         noise = _noise(room, [_all(piece) for piece in room])
     if noise is None:
@@ -234,12 +235,20 @@ def _noise(pieces: Sequence[Piece], masks: Sequence[Mask]) -> _Room | None:
     low = np.concatenate([piece.low[mask] for piece, mask in kept]).astype(np.float64)
     hum, mains, lines = _hum(np.percentile(low, _HUM_PERCENT, axis=0), pieces[0].bin_hz)
     hz = np.array(pieces[0].noise_hz)
-    quiet, middle = np.percentile(levels, [_QUIET_PERCENT, 50.0], axis=0)
+    quiet, middle = np.percentile(levels, [_QUIET_PERCENT, 50.0], axis=0, method="weibull")
     # Frames overlap by half, and a room moves slower than they come.
     error = _OF_MEDIAN * np.std(levels, axis=0) / np.sqrt(max(len(levels) / 2.0, 1.0))
     floor = np.min([np.percentile(p.falls, 10.0, axis=1) for p, _ in kept], axis=0)
     moves = _moves_db(hz, middle - quiet, pieces[0].frame_s)
     return _Room(hz, _without(lines, hz, quiet), np.hypot(error, moves), hum, mains, floor)
+
+
+def _last_noise(pieces: Sequence[Piece]) -> _Room | None:
+    """The room in the last pauses of pieces, as far back as there are just enough."""
+    quiet = parted(pieces).quiet
+    counts = np.cumsum([int(mask.sum()) for mask in quiet][::-1])
+    enough = int(np.searchsorted(counts, _LEAST_PAUSES)) + 1
+    return _noise(pieces[-enough:], quiet[-enough:])
 
 
 def _moves_db(hz: Samples, spread_db: Samples, frame_s: float) -> Samples:
