@@ -32,6 +32,7 @@ BENCHES = (
     ("nudge.py", "A click, what follows from it, and memory"),
     ("drift.py", "A check: what drifted, and why"),
     ("noticing.py", "A watch: what happened while live"),
+    ("week.py", "A watched working week"),
     ("recheck.py", "A check, from its last sample"),
     ("two_microphones.py", "Two microphones of known response"),
 )
