@@ -1,9 +1,12 @@
 """What pieces of a live microphone say together, on sounds of known truth."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.signal import lfilter
 
+from obsidian_wren.core.noticing.causes import live_causes
 from obsidian_wren.core.noticing.change import live_change
 from obsidian_wren.core.noticing.looking import Looking, is_unusual
 from obsidian_wren.core.noticing.piece import PIECE_S, pieces_of, read_piece
@@ -89,6 +92,19 @@ def test_the_gain_moves_both_and_nothing_else_is_unusual():
     assert is_unusual(change)
     assert np.median(change.db[change.voice]) == pytest.approx(6.02, abs=0.3)
     assert np.median(change.db[change.noise]) == pytest.approx(6.02, abs=0.3)
+
+
+def test_a_gain_moves_the_voice_as_well_as_the_room():
+    then = heard(spoken(40.0))
+    # A converter's own noise stays where it is.
+    risen = 5.0 * (then.noise_hz < 6000.0) + 2.0 * (then.noise_hz >= 6000.0)
+    today = usual_today(BEFORE_ANY_DAY, [np.zeros(len(live_change(then, then).db))] * 9)
+    fan = replace(then, noise_db=then.noise_db + risen)
+    assert live_causes(live_change(then, fan, today)).causes[0].code == "noise"
+    turned = replace(fan, voice_db=then.voice_db + 5.0)
+    gain = live_causes(live_change(then, turned, today)).causes[0]
+    assert gain.code == "gain"
+    assert gain.estimate == pytest.approx(5.0, abs=0.6)
 
 
 def test_what_is_usual_moves_towards_the_talker_with_each_day():

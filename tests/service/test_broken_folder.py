@@ -289,10 +289,12 @@ def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
             " ALTER TABLE destination DROP COLUMN title; ALTER TABLE destination DROP COLUMN plays;"
             " ALTER TABLE live_wish DROP COLUMN feeds_stay; DROP TABLE series;"
             " ALTER TABLE live_wish DROP COLUMN loudspeaker;"
+            " ALTER TABLE live_wish DROP COLUMN watches;"
             " ALTER TABLE live_wish DROP COLUMN muting; DROP TABLE version;"
             " ALTER TABLE reading DROP COLUMN version;"
             " ALTER TABLE rig RENAME COLUMN preferences TO wishes;"
             " DROP TABLE situation; DROP TABLE kept_calibration; DROP TABLE brought_file;"
+            " DROP TABLE ordinary_day;"
             " DROP TABLE control_binding;"
             " UPDATE alembic_version SET version_num = '0005'; PRAGMA user_version = 100000;"
         )
