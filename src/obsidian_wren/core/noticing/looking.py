@@ -23,7 +23,7 @@ from obsidian_wren.core.noticing.stretch import quietest_db, spoken_in, summed_u
 from obsidian_wren.core.noticing.usual import BEFORE_ANY_DAY, Usual, usual_today
 from obsidian_wren.core.prove.causes import Code
 from obsidian_wren.core.prove.change import SoundingChange
-from obsidian_wren.core.prove.drift import Drift
+from obsidian_wren.core.prove.drift import Drift, DriftCause
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding
 
 Fault = Literal["silent", "clipped"]
@@ -37,6 +37,7 @@ _ASK_AT_FIRST, _THEN_EACH = 6, 6
 # Of what a talker or a room does anyway, or what two soundings cannot tell.
 _NOT_TOLD: frozenset[Code] = frozenset({"voice", "unexplained"})
 _SIGMAS = 2.6
+_LEAST_NOISE_DBA, _LEAST_GAIN_DB, _LEAST_RATIO = 1.5, 1.0, 1.12
 _MOST_LOOKS = 120
 # Pieces whose quietest moments tell the room of now.
 _OF_ROOM = 10
@@ -97,6 +98,17 @@ def _ways(change: SoundingChange) -> list[Samples]:
     ]
 
 
+def _matters(cause: DriftCause, change: SoundingChange) -> bool:
+    """Whether anybody should hear of a cause: less than that changes nothing for who listens."""
+    if cause.code == "noise":
+        return abs(change.now.floor_dbfs_a - change.then.floor_dbfs_a) >= _LEAST_NOISE_DBA
+    if cause.code in ("gain", "slider"):
+        return abs(cause.estimate or 0.0) >= _LEAST_GAIN_DB
+    if cause.code == "distance" and cause.estimate and cause.then:
+        return bool(abs(np.log(cause.estimate / cause.then)) >= np.log(_LEAST_RATIO))
+    return cause.code not in _NOT_TOLD
+
+
 class Looking:
     """What a watch knows. ``then`` is the calibration as its own pieces sum it up."""
 
@@ -142,7 +154,7 @@ class Looking:
 
     def judge(self, look: Look, drift: Drift) -> Code | None:
         """What the causes of an unusual look are; the one that is told now, if any."""
-        strongest = next((each.code for each in drift.causes if each.code not in _NOT_TOLD), None)
+        strongest = next((each.code for each in drift.causes if _matters(each, look.change)), None)
         if strongest is None and self._unusual >= _GIVEN_UP:
             self._ordinary(look.plain_db)
             return None

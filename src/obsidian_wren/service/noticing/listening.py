@@ -98,7 +98,7 @@ class Watch:
             return None
         with self._app.sessions() as session:
             if not scene.live_wish(session).watches:
-                state.why_not = None
+                state.watches, state.why_not = False, None
                 return None
             ctx = in_hand(self._app, session)
             basis, rig_id = basis_of(ctx), ctx.rig.id
