@@ -43,6 +43,7 @@
     font-size: 14px;
   }
   .noticed span {
-    flex: 0 1 90ch;
+    flex: 1 1 24ch;
+    max-width: 90ch;
   }
 </style>
