@@ -139,7 +139,7 @@ def visit(page: Page, step: str, leaf: str | None) -> None:
 
 
 def prove(page: Page) -> None:
-    """Everything at once: live, one program mended and one not, what comes back treated,
+    """Everything at once: live, one program mended and one not, the return treated,
     something recorded, the marker sent."""
     visit(page, "Send", "Listeners")
     page.get_by_label("Set up").select_option(label="Everything at once")

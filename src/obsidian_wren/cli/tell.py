@@ -1,7 +1,7 @@
 """``tell``: a word to the program that runs.
 
 A shortcut or a foot switch waits for it, so it loads next to nothing: the program itself
-understands the words. They go as one line with NUL between them; what comes back is a line with
+understands the words. They go as one line with NUL between them; the answer is a line with
 the exit code, then what is printed.
 """
 

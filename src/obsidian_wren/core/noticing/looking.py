@@ -51,12 +51,11 @@ _SILENT_S, _CLIPPED_OF, _CLIPPED = 6.0, 15, 3
 
 @dataclass(frozen=True)
 class Look:
-    """One comparison: whether it is beyond an ordinary day, and whether its causes are worth asking
+    """One comparison, and whether it is beyond an ordinary day so that its causes are worth asking
     for now; ``plain_db`` ``(n,)``: what differs from the calibration."""
 
     change: SoundingChange
     plain_db: Samples
-    unusual: bool
     worth_asking: bool
 
 
@@ -145,11 +144,11 @@ class Looking:
         change = next((each for each in changes if is_unusual(each)), None)
         if change is None:
             self._ordinary(plain)
-            return Look(changes[0], plain, False, False)
+            return Look(changes[0], plain, False)
         self._unusual += 1
         # What was told, or never agreed, is looked at again less often.
         return Look(
-            change, plain, True, self._unusual <= _ASK_AT_FIRST or self._unusual % _THEN_EACH == 0
+            change, plain, self._unusual <= _ASK_AT_FIRST or self._unusual % _THEN_EACH == 0
         )
 
     def judge(self, look: Look, drift: Drift) -> Code | None:

@@ -97,7 +97,7 @@ def read_piece(samples: Samples, *, rate_hz: float, with_grid: bool = False) -> 
 
 
 def pieces_of(samples: Samples, *, rate_hz: float, with_grid: bool = False) -> list[Piece]:
-    """Whole pieces of a take ``(n,)``, one after another; what is left over is passed over."""
+    """Whole pieces of a take ``(n,)``, one after another; the rest is passed over."""
     size = round(PIECE_S * rate_hz)
     return [
         read_piece(samples[at : at + size], rate_hz=rate_hz, with_grid=with_grid)

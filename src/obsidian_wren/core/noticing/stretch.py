@@ -1,7 +1,7 @@
 """What pieces of a live microphone say together: the voice where it talks, the room in its pauses.
 
-Trimmed means over pieces, and medians over moments of the room, so that a sneeze, a laugh, a
-slammed door or somebody else who says a word moves them little.
+Trimmed means over pieces, and a low percentile over moments of the room, so that a sneeze, a
+laugh, a slammed door or somebody else who says a word moves them little.
 
 Source: active speech by ITU-T P.56; Tukey and McLaughlin (1963) for the standard error of a trimmed
 mean; that of a median is 1.25 times that of a mean.
@@ -52,11 +52,6 @@ class Heard:
     quiet: list[Mask]
     active_dbfs: float
 
-    @property
-    def spoken_s(self) -> float:
-        """Seconds of speech, about."""
-        return float(sum(mask.sum() for mask in self.spoken)) * 0.085
-
 
 def parted(pieces: Sequence[Piece]) -> Heard:
     """Speech and room of pieces that follow each other."""
@@ -97,9 +92,9 @@ def summed_up(
 ) -> Sounding | None:
     """What pieces say of the voice, and of the room in its pauses; where there are too few, in
     those of the pieces ``before`` as well, or in ``room``, a take without a voice. None where there
-    is too little of either. ``levels_dbfs``:
-    what the voice's level may be about, where that is known; who is far from all of them is not
-    counted; ``grid``: the trace of a slider where no piece was looked at for it."""
+    is too little of either. ``levels_dbfs``: what the voice's level may be about, where that is
+    known; who is far from all of them is not counted; ``grid``: the trace of a slider where no
+    piece was looked at for it."""
     if not pieces:
         return None
     heard = parted(pieces)
@@ -124,7 +119,7 @@ def summed_up(
     rate = pieces[0].rate_hz
     return Sounding(
         rate_hz=rate,
-        seconds=heard.spoken_s,
+        seconds=sum(spoken_in(piece, heard.active_dbfs) for piece in pieces),
         active_level_dbfs=float(level),
         level_error_db=float(level_error),
         voice_db=power_db(np.maximum(power - beside, _LEAST_OVER_NOISE * power)),

@@ -56,7 +56,9 @@ class _Beside:
     looking: Looking
     waiting: queue.Queue[Samples]
     kept_s: float
-    grid_s: float
+    grid_s: float = 0.0
+    # At which revision it was looked last whether that holds.
+    revision: int = -1
 
 
 class Watch:
@@ -83,7 +85,7 @@ class Watch:
                 if beside is not None:
                     self._follow(beside)
             except Told as error:
-                current(self._app).why_not = str(error)
+                self._cannot(str(error))
             except Exception:
                 _LOG.exception("Noticing failed")
                 self._ended.wait(_KEEP_EVERY_S)
@@ -97,31 +99,38 @@ class Watch:
                 self._app.changed()
             return None
         with self._app.sessions() as session:
-            if not scene.live_wish(session).watches:
-                state.watches, state.why_not = False, None
-                return None
+            wanted = scene.live_wish(session).watches
             ctx = in_hand(self._app, session)
             basis, rig_id = basis_of(ctx), ctx.rig.id
-        then = None if basis.why else self._app.work(reference)
-        why = basis.why or (
-            _("The passage has too few pauses, or too little talk, to compare with.")
-            if then is None
-            else None
-        )
-        if why != state.why_not:
-            state.why_not = why
-            self._app.changed()
-        if then is None:
-            # Until something is kept, it will be so again.
+        if not wanted:
+            state.watches, state.why_not = False, None
             self._until_changed(run)
             return None
+        then = None if basis.why else self._app.work(reference)
+        why = basis.why or _("The passage has too few pauses, or too little talk, to compare with.")
+        if then is None:
+            self._cannot(why)
+            return None
+        if state.why_not is not None:
+            state.why_not = None
+            self._app.changed()
         from obsidian_wren.core.noticing.looking import Looking
 
         looking = Looking(then, usual(self._app, rig_id, basis.takes))
         state.watches, state.talk_s, state.days = True, 0.0, looking.usual.days
         now_s = time.monotonic()
         waiting: queue.Queue[Samples] = queue.Queue(_MOST_WAITING)
-        return _Beside(run, rig_id, basis, looking, waiting, now_s, 0.0)
+        return _Beside(run, rig_id, basis, looking, waiting, now_s)
+
+    def _cannot(self, why: str) -> None:
+        """Say why nothing is watched; until something is kept, it will be so again."""
+        state, run = current(self._app), live.current(self._app).running
+        state.watches = False
+        if why != state.why_not:
+            state.why_not = why
+            self._app.changed()
+        if run is not None:
+            self._until_changed(run)
 
     def _until_changed(self, run: VoiceRun) -> None:
         seen = self._app.revision
@@ -158,6 +167,9 @@ class Watch:
         """Whether what is watched is still what is live, and stands on the same."""
         if live.current(self._app).running is not beside.run:
             return False
+        if self._app.revision == beside.revision:
+            return True
+        beside.revision = self._app.revision
         with self._app.sessions() as session:
             ctx = in_hand(self._app, session)
             same = basis_of(ctx).key == beside.basis.key and ctx.rig.id == beside.rig_id
