@@ -236,7 +236,7 @@ def test_who_is_moved_with_the_default_microphone_is_taken_back(
             )
         wait_until(lambda: silent(recorder))
     if ours_first:
-        assert any("It hears “Wren: call” again" in news for news in told)
+        wait_until(lambda: any("It hears “Wren: call” again" in news for news in told))
 
 
 def test_a_machine_that_slept_goes_on_by_itself(own, sound_server):

@@ -6,6 +6,7 @@ Every call is a connection of its own, so any thread may ask.
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
@@ -42,6 +43,7 @@ from obsidian_wren.ports.system_sound import (
 from obsidian_wren.ports.world import SourceGone
 
 _LISTEN_S = 0.5
+_LOOK_AGAIN_S = 0.3
 _RECONNECT_S = 0.5
 
 
@@ -51,6 +53,7 @@ class SoundServer:
     def __init__(self, *, folder: Path | None = None) -> None:
         self._folder = folder or private_folder()
         self._seen = Surroundings()
+        self._seen_s = 0.0
         self._looking = threading.Lock()
         self._picks = Picks(self._folder / "picks.json")
 
@@ -68,6 +71,7 @@ class SoundServer:
     def look(self) -> bool:
         """Look again; whether anything is different. Never raises."""
         with self._looking:
+            began_s = time.monotonic()
             try:
                 new = _surroundings()
             except NoSoundServer as error:
@@ -78,7 +82,7 @@ class SoundServer:
                     missing=("no-server", _("The sound server stopped. Start it again."))
                 )
             changed = new != self._seen
-            self._seen = new
+            self._seen, self._seen_s = new, began_s
         return changed
 
     def microphones(self) -> tuple[SystemMicrophone, ...]:
@@ -154,23 +158,27 @@ class SoundServer:
 
     def take_back(self) -> tuple[tuple[SystemListener, SystemInput], ...]:
         """Ask for those who recorded an input of ours until the server moved them elsewhere to be
-        on it again; returns who, and the input. Of what was looked at last."""
+        on it again, until they are; returns who is, and the input. Of what was looked at last, and
+        anew while programs are moved: a busy server tells nobody."""
+        if self._picks.are_moving and time.monotonic() - self._seen_s > _LOOK_AGAIN_S:
+            self.look()
         with self._looking:
             seen = self._seen
             usual = next(
                 (one.id for one in seen.devices if one.direction == "input" and one.is_default),
                 None,
             )
-            titles = {one.id: one.system_name for one in seen.devices}
-            found = []
-            for listener, feed in self._picks.taken_away(seen.listeners, usual):
+            moved = self._picks.look(seen.listeners, usual, self._seen_s)
+            for listener, feed in moved.to_ask:
                 with suppress(SourceGone, *LOST):
                     # What it was asked already is no news to a server.
                     self._move(listener.index, str(listener.microphone))
                     self._move(listener.index, feed)
-                    key = feed.removeprefix(PREFIX)
-                    found.append((listener, SystemInput(key, titles.get(feed, key))))
-        return tuple(found)
+            titles = {one.id: one.system_name for one in seen.devices}
+        return tuple(
+            (listener, SystemInput(feed.removeprefix(PREFIX), titles.get(feed, feed)))
+            for listener, feed in moved.back
+        )
 
     def inputs(self) -> tuple[SystemInput, ...]:
         """The inputs of ours that are there."""

@@ -9,16 +9,25 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from contextlib import suppress
+from dataclasses import dataclass
 from pathlib import Path
 
 from obsidian_wren.devices.sound_server.described import PREFIX
 from obsidian_wren.ports.system_sound import SystemListener
 
-# A busy server moves them a moment after it told what changed.
+# A busy server moves them a moment after it told what changed, and may lose what it was asked.
 _MOVES_S = 3.0
-_ASK_AGAIN_S = 1.0
+_ASK_AGAIN_S, _GIVE_UP_S = 1.0, 60.0
+
+
+@dataclass(frozen=True)
+class Moved:
+    """Who has to be asked for again, and who is there again, each with the name of its feed."""
+
+    to_ask: tuple[tuple[SystemListener, str], ...]
+    back: tuple[tuple[SystemListener, str], ...]
 
 
 class Picks:
@@ -28,13 +37,22 @@ class Picks:
         self._path = path
         self._feeds = _kept(path)
         self._usual: str | None = None
+        # What was the default microphone lately: the server may move programs there still.
+        self._until_s = dict[str, float]()
         # Where an earlier run ended, whoever heard it may have been moved meanwhile.
-        self._until_s = time.monotonic() + _MOVES_S
-        self._asked_s: dict[str, float] = {}
+        self._moves_until_s = time.monotonic() + _MOVES_S
+        self._looked_s = 0.0
+        self._away_s = dict[str, float]()
+        self._asked_s = dict[str, float]()
 
     def expect_moves(self) -> None:
         """The server moves programs by itself from now on for a moment."""
-        self._until_s = time.monotonic() + _MOVES_S
+        self._moves_until_s = time.monotonic() + _MOVES_S
+
+    @property
+    def are_moving(self) -> bool:
+        """Whether the server may move programs just now, or has not moved them back yet."""
+        return bool(self._away_s) or time.monotonic() < self._moves_until_s
 
     def picked(self, listener: SystemListener, feed: str) -> None:
         """The person has moved one to a feed."""
@@ -42,30 +60,53 @@ class Picks:
             self._feeds[_stream(listener)] = feed
             self._keep()
 
-    def taken_away(
-        self, listeners: Iterable[SystemListener], usual: str | None
-    ) -> Iterator[tuple[SystemListener, str]]:
-        """Those whom the server has moved from a feed of ours to the default microphone, with the
-        name of that feed. ``usual`` is the default microphone."""
+    def look(
+        self, listeners: Iterable[SystemListener], usual: str | None, looked_s: float
+    ) -> Moved:
+        """Whom the server has moved from a feed of ours to a default microphone.
+
+        ``usual`` is the default microphone, ``looked_s`` when all this was looked at: between two
+        looks more may have happened than either saw.
+        """
         now_s = time.monotonic()
         if self._usual is not None and usual != self._usual:
             self.expect_moves()
+            self._until_s[self._usual] = self._moves_until_s
         self._usual = usual
-        feeds = {}
+        lately = {usual, *(one for one, until_s in self._until_s.items() if now_s < until_s)}
+        moving = self._looked_s < self._moves_until_s
+        self._looked_s = max(self._looked_s, looked_s)
+        feeds, away_s = dict[str, str](), dict[str, float]()
+        to_ask, back = [], []
         for one in listeners:
             stream = _stream(one)
-            before = self._feeds.get(stream)
-            moved = one.microphone == usual and now_s < self._until_s
-            if before not in (None, one.microphone) and (moved or one.microphone is None):
-                feeds[stream] = before
-                if moved and now_s - self._asked_s.get(stream, 0.0) >= _ASK_AGAIN_S:
+            feed, since_s = self._feeds.get(stream), self._away_s.get(stream)
+            if feed is None or one.microphone == feed:
+                if feed is not None and since_s is not None:
+                    back.append((one, feed))
+                if one.microphone is not None and _is_feed(one.microphone):
+                    feeds[stream] = one.microphone
+            elif one.microphone is None:
+                # Between two microphones.
+                feeds[stream] = feed
+                if since_s is not None:
+                    away_s[stream] = since_s
+            elif one.microphone in lately and (
+                moving if since_s is None else now_s - since_s < _GIVE_UP_S
+            ):
+                feeds[stream] = feed
+                away_s[stream] = now_s if since_s is None else since_s
+                if now_s - self._asked_s.get(stream, 0.0) >= _ASK_AGAIN_S:
                     self._asked_s[stream] = now_s
-                    yield one, before
-            elif one.microphone is not None and _is_feed(one.microphone):
+                    to_ask.append((one, feed))
+            elif _is_feed(one.microphone):
                 feeds[stream] = one.microphone
+        self._away_s = away_s
+        self._asked_s = {one: at_s for one, at_s in self._asked_s.items() if one in feeds}
         if feeds != self._feeds:
             self._feeds = feeds
             self._keep()
+        return Moved(tuple(to_ask), tuple(back))
 
     def _keep(self) -> None:
         new = self._path.with_suffix(".new")
