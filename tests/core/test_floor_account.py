@@ -7,7 +7,7 @@ import pytest
 
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.offline import render, render_stage
-from obsidian_wren.core.derive.chain_plan import derive_chain
+from obsidian_wren.core.derive.chain_plan import ask_rule, derive_chain
 from obsidian_wren.core.derive.gate_evidence import detector_trace, gains_of
 from obsidian_wren.core.derive.stage_plan import Pins
 from obsidian_wren.core.derive.take_set import ToneTakes, prepare
@@ -82,6 +82,23 @@ def test_the_floor_that_is_told_is_the_one_that_arrives(plans, snr):
     noise = plan.stage("noise_reduction").evidence
     assert noise.floor_after_dbfs_a == plan.landing.beside_voice_dbfs_a
     assert noise.in_pauses_dbfs_a == plan.landing.floor_dbfs_a
+
+
+@pytest.mark.parametrize("snr", [15.0, 33.0])
+def test_who_begins_where_a_plan_ended_asks_each_rule_once_for_the_same_plan(plans, snr):
+    take_set, plan = plans[snr]
+    asked = []
+
+    def ask(key, takes, pins):
+        asked.append(key)
+        return ask_rule(key, takes, pins)
+
+    again = derive_chain(take_set, start=plan.to_come, ask=ask)
+    assert again.specs() == plan.specs()
+    assert sorted(asked) == sorted(set(asked))
+    asked.clear()
+    assert derive_chain(take_set, start={}, ask=ask).specs() == plan.specs()
+    assert len(asked) > len(set(asked))
 
 
 def test_a_room_that_can_be_cleaned_lands_within_a_decibel_of_its_target(plans):

@@ -36,13 +36,15 @@ _MOST_ROUNDS = 4
 @dataclass(frozen=True)
 class ChainPlan:
     """Every stage as derived, in order; where the voice lands; what the order defeats; the takes
-    as they leave; what each stage of Clean takes, by its key."""
+    as they leave; what each stage of Clean takes, by its key; and what of the floor was taken to be
+    to come where it was derived, by the key of each stage that weighs it."""
 
     stages: tuple[StagePlan, ...]
     landing: Landing
     order_warnings: tuple[OrderWarning, ...]
     treated: TakeSet
     taken: Mapping[str, Taken] = field(default_factory=dict)
+    to_come: Mapping[str, FloorToCome] = field(default_factory=dict)
 
     def specs(self) -> tuple[StageSpec, ...]:
         """The chain."""
@@ -72,18 +74,23 @@ def derive_chain(
     sequence: Sequence[str] | None = None,
     follow: Follow = TakeSet.after,
     ask: Ask = ask_rule,
+    start: Mapping[str, FloorToCome] | None = None,
 ) -> ChainPlan:
     """Derive every stage of ``sequence``.
 
-    ``follow`` brings the takes through a stage, ``ask`` gives
-    the answer of its rule; give ones that remember to save time.
+    ``follow`` brings the takes through a stage, ``ask`` gives the answer of its rule; give ones
+    that remember to save time. ``start`` is the ``to_come`` of a plan on the same takes, to begin
+    from: what comes to the same is gone through once.
 
     Raises ValueError from the equalizer's rule where the voice stands over the noise in less than
     an octave.
     """
     keys = default_sequence() if sequence is None else tuple(sequence)
     once = _Once(pins or Pins(), follow, ask)
-    to_come = _predicted(take_set, keys, once)
+    weighing = [key for key in keys if kind_of(key).weighs_floor]
+    to_come = dict(start or {})
+    if set(to_come) != set(weighing):
+        to_come = _predicted(take_set, keys, once)
     found = _gone_through(take_set, keys, to_come, once)
     floor = floor_behind(found.stages, found.reaching, found.leaving)
     for _ in range(_MOST_ROUNDS):
@@ -95,7 +102,7 @@ def derive_chain(
         if found.specs() == before.specs():
             break
         floor = floor_behind(found.stages, found.reaching, found.leaving)
-    return _planned(take_set, found, floor)
+    return _planned(take_set, found, floor, to_come)
 
 
 def _predicted(take_set: TakeSet, keys: Sequence[str], once: _Once) -> dict[str, FloorToCome]:
@@ -188,7 +195,9 @@ def _gone_through(
     return _Round(tuple(stages), tuple(reaching), here)
 
 
-def _planned(take_set: TakeSet, round_: _Round, floor: FloorBehind) -> ChainPlan:
+def _planned(
+    take_set: TakeSet, round_: _Round, floor: FloorBehind, to_come: Mapping[str, FloorToCome]
+) -> ChainPlan:
     after = round_.leaving
     steadied = round_.reaching_first(lambda key: kind_of(key).steadies) or take_set
     limited = round_.reaching_first(lambda key: key == "limiter") or take_set
@@ -201,7 +210,7 @@ def _planned(take_set: TakeSet, round_: _Round, floor: FloorBehind) -> ChainPlan
     )
     stages = tuple(_with_floor(stage, landing) for stage in round_.stages)
     running = [stage.kind for stage in stages if stage.switch.on and stage.key not in INSTANCES]
-    return ChainPlan(stages, landing, warnings(running), after, _taken(round_))
+    return ChainPlan(stages, landing, warnings(running), after, _taken(round_), to_come)
 
 
 def _taken(round_: _Round) -> dict[str, Taken]:

@@ -54,10 +54,7 @@ def _between_words(words: Sequence[Word], count: int, rate_hz: float) -> npt.NDA
 
 def _a_weighted_between(takes: TakeSet, between: npt.NDArray[np.bool_]) -> float | None:
     """The A-weighted level of the talk between its words, dBFS; None where it hardly pauses."""
-    step = round(STEP_S * takes.rate_hz)
-    levels = a_weighted_levels_dbfs(takes.talk, rate_hz=takes.rate_hz)
-    inside = between[: len(levels) * step : step]
-    levels = levels[: len(inside)][inside]
+    levels = a_weighted_levels_dbfs(takes.talk, rate_hz=takes.rate_hz, within=between)
     if len(levels) * STEP_S < _LEAST_BETWEEN_S:
         return None
     return power_db(float(np.mean(10.0 ** (levels / 10.0))))

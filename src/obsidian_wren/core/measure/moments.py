@@ -81,13 +81,18 @@ class MovingRoom:
         return float(np.percentile(moving, _SELDOM)) if len(moving) else SILENCE_DB
 
 
-def a_weighted_levels_dbfs(samples: Samples, *, rate_hz: float) -> Samples:
-    """A-weighted AES17 levels of ``(n,)`` samples every 20 ms, ``(steps,)`` in dBFS."""
-    weighted, _high = _levels_and_high(samples, rate_hz)
+def a_weighted_levels_dbfs(
+    samples: Samples, *, rate_hz: float, within: npt.NDArray[np.bool_] | None = None
+) -> Samples:
+    """A-weighted AES17 levels of ``(n,)`` samples every 20 ms, ``(steps,)`` in dBFS; of those steps
+    only that begin ``within``, ``(n,)``."""
+    weighted, _high = _levels_and_high(samples, rate_hz, within)
     return weighted
 
 
-def _levels_and_high(samples: Samples, rate_hz: float) -> tuple[Samples, Samples]:
+def _levels_and_high(
+    samples: Samples, rate_hz: float, within: npt.NDArray[np.bool_] | None = None
+) -> tuple[Samples, Samples]:
     """The levels, and the share of the power of each step that lies over 1.5 kHz."""
     frame, step = round(_FRAME_S * rate_hz), round(STEP_S * rate_hz)
     if len(samples) < frame:
@@ -97,6 +102,10 @@ def _levels_and_high(samples: Samples, rate_hz: float) -> tuple[Samples, Samples
     weights = a_weighting_power(hz) * 2.0 / (frame * float(window @ window))
     high = hz >= _HIGH_HZ
     frames = np.lib.stride_tricks.sliding_window_view(samples, frame)[::step]
+    if within is not None:
+        frames = frames[within[: len(frames) * step : step]]
+        if not len(frames):
+            return np.empty(0), np.empty(0)
     totals, shares = [], []
     # Some hundred frames at a time, so that a long take needs little memory.
     for at in range(0, len(frames), 512):

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import partial
 from typing import Any
 
 from obsidian_wren.core.chain.kinds import KINDS
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import amplitude_from_db
 from obsidian_wren.core.derive.path_levels import (
     levels_here,
@@ -20,7 +20,7 @@ from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import derived_specs
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
-from obsidian_wren.service.calibration.take_sets import follower, take_set_of
+from obsidian_wren.service.calibration.take_sets import behind, take_set_of
 from obsidian_wren.service.readings.answers import keep_answer, moved_since
 from obsidian_wren.service.readings.measuring import samples_of
 from obsidian_wren.service.rig.context import RigContext
@@ -57,15 +57,17 @@ def _path(ctx: RigContext, here: TakeSet, key: tuple[Any, ...]) -> list[tuple[st
     """Levels at the converter and behind the last stage of each step, as far as the chain is
     derived."""
 
-    def found(takes: TakeSet) -> PathPoint:
+    passed: tuple[StageSpec, ...] = ()
+
+    def found() -> PathPoint:
         levels: PathPoint = ctx.app.answers.get(
-            ("levels", key, takes.passed), partial(point_behind, takes)
+            ("levels", key, passed), lambda: point_behind(behind(ctx.app, key, here, passed))
         )
         return levels
 
-    follow, specs = follower(ctx.app, key), derived_specs(ctx)
+    specs = derived_specs(ctx)
     names = {kind.kind: kind.ends for kind in KINDS.values() if kind.ends is not None}
-    points = [("converter", found(here))]
+    points = [("converter", found())]
     whole = chain_is_whole(ctx)
     for stage in order_of(ctx.rig):
         spec = specs.get(stage)
@@ -74,9 +76,10 @@ def _path(ctx: RigContext, here: TakeSet, key: tuple[Any, ...]) -> list[tuple[st
             continue
         if spec is None:
             break
-        here = follow(here, spec)
+        if spec.on:
+            passed = (*passed, spec)
         if stage in names:
-            points.append((names[stage], found(here)))
+            points.append((names[stage], found()))
     return points
 
 

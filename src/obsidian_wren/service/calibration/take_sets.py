@@ -3,7 +3,7 @@ room and the tone."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
@@ -16,7 +16,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.aims import Aims, Preferences, Taste
 from obsidian_wren.core.derive.capsule import proximity_db
 from obsidian_wren.core.derive.prediction import quiet_at_gain, talk_at_gain
-from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes, leaves_alone, prepare
+from obsidian_wren.core.derive.take_set import Sounds, TakeSet, ToneTakes, leaves_alone, prepare
 from obsidian_wren.core.derive.tone_target import Target, average_speech, imported, same_voice
 from obsidian_wren.core.measure.decay import (
     Reverb,
@@ -73,26 +73,44 @@ def shape_of(preferences: Mapping[str, Any]) -> float:
     return float(preferences.get("shape_percent", usual))
 
 
-def follower(app: AppContext, key: tuple[Any, ...]) -> Any:
-    """Takes brought through a stage, side by side, and remembered: a change late in the chain
-    leaves what comes before it."""
+def follower(app: AppContext, key: tuple[Any, ...]) -> Callable[[TakeSet, StageSpec], TakeSet]:
+    """Takes brought through a stage, side by side, and their sounds remembered: a change late in
+    the chain leaves what comes before it."""
 
     def follow(take_set: TakeSet, spec: StageSpec) -> TakeSet:
-        if not spec.on or leaves_alone(spec):
-            return take_set.after(spec)
-        after: TakeSet = calibration.current(app).take_sets.get(
-            (key, take_set.passed, spec), lambda: take_set.after(spec, _POOL.map)
-        )
-        # What is remembered are the sounds; what is known beside them may have changed.
-        return replace(
-            after,
-            preferences=take_set.preferences,
-            tone=take_set.tone,
-            ring=take_set.ring,
-            talk_reading=take_set.talk_reading,
-        )
+        if not spec.on:
+            return take_set
+        return _through(app, key, take_set, (*take_set.passed, spec), lambda: take_set)
 
     return follow
+
+
+def behind(
+    app: AppContext, key: tuple[Any, ...], first: TakeSet, specs: Sequence[StageSpec]
+) -> TakeSet:
+    """Takes behind stages that are on: of what is remembered only the last is brought back."""
+    if not specs:
+        return first
+    return _through(
+        app, key, first, (*first.passed, *specs), lambda: behind(app, key, first, specs[:-1])
+    )
+
+
+def _through(
+    app: AppContext,
+    key: tuple[Any, ...],
+    known: TakeSet,
+    passed: tuple[StageSpec, ...],
+    reaching: Callable[[], TakeSet],
+) -> TakeSet:
+    """The takes behind the last stage of those ``passed``; what is ``known`` beside their sounds
+    is not remembered, since it may change."""
+    if leaves_alone(passed[-1]):
+        return reaching().after(passed[-1])
+    sounds: Sounds = calibration.current(app).take_sets.get(
+        (key, passed), lambda: reaching().after(passed[-1], _POOL.map).sounds
+    )
+    return replace(known, sounds=sounds, passed=passed)
 
 
 def _cut(samples: Samples, rate_hz: float) -> Samples:

@@ -12,7 +12,7 @@ from obsidian_wren.core.derive.gate_evidence import GateCounts
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import derived_specs
-from obsidian_wren.service.calibration.take_sets import follower, take_set_of
+from obsidian_wren.service.calibration.take_sets import behind, take_set_of
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.answers import moved_since
@@ -51,13 +51,9 @@ def try_gate(
             moved_since(ctx, takes.voice)[0],
             refit=False,
         )
-        follow = follower(app, key)
-        for kind in order_of(rig):
-            if kind == "gate":
-                break
-            before = specs.get(kind)
-            if before is not None:
-                here = follow(here, before)
+        keys = order_of(rig)
+        reaching = [specs[one] for one in keys[: keys.index("gate")] if one in specs]
+        here = behind(app, key, here, [one for one in reaching if one.on])
     tried = replace(spec, threshold_dbfs=threshold_dbfs, on=True)
     if hysteresis_db is not None:
         tried = replace(tried, hysteresis_db=hysteresis_db)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import pickle
+from collections.abc import Mapping
+from dataclasses import astuple
 from typing import Any
 
 from sqlalchemy import select
@@ -12,7 +14,7 @@ from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.derive.chain_plan import Ask, ask_rule, derive_chain
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
-from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.derive.take_set import FloorToCome, TakeSet
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import band_of
@@ -25,6 +27,9 @@ from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
 from obsidian_wren.store.models import Derivation, SettingRow
+
+# Where derivations begin, by the takes that they stand on.
+STARTS, _MOST_STARTS = "starts", 32
 
 
 def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
@@ -52,14 +57,19 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
     fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
     toned = ctx.takes.passage is not None and (refit or fitted)
     sequence = tuple(key for key in order_of(ctx.rig) if toned or kind_of(key).before_tone)
+    stands_on = hashlib.sha256(repr((key, sequence)).encode()).hexdigest()[:16]
+    start = _start(ctx, stands_on)
     plan = derive_chain(
         take_set,
         _pins(ctx),
         sequence=sequence,
         follow=follower(ctx.app, key),
         ask=_asker(ctx, take_set, key),
+        start=start,
     )
     keep_stages(ctx, plan.stages)
+    if start is None:
+        _keep_start(ctx, stands_on, plan.to_come)
     keep_answers(ctx, plan, take_set, predicted, refit=refit, toned=toned)
     if not toned:
         return
@@ -67,6 +77,25 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
         # What is live is another rig's.
         return
     ctx.announce(ChainChanged(plan.specs(), sequence))
+
+
+def _start(ctx: RigContext, stands_on: str) -> dict[str, FloorToCome] | None:
+    """What the first derivation of these takes came to. Never what the last one came to: a change
+    and its undo have to end where they began."""
+    floors = _kept_starts(ctx).get(stands_on)
+    return {key: FloorToCome(*floor) for key, floor in floors.items()} if floors else None
+
+
+def _keep_start(ctx: RigContext, stands_on: str, to_come: Mapping[str, FloorToCome]) -> None:
+    new = {key: astuple(floor) for key, floor in to_come.items()}
+    newest = dict([*_kept_starts(ctx).items(), (stands_on, new)][-_MOST_STARTS:])
+    ctx.session.merge(Derivation(rig_id=ctx.rig.id, step=STARTS, body=newest, used={}))
+
+
+def _kept_starts(ctx: RigContext) -> dict[str, dict[str, list[float]]]:
+    row = ctx.session.get(Derivation, (ctx.rig.id, STARTS))
+    # What was spoiled in the database costs the time that it saves.
+    return row.body if row is not None and isinstance(row.body, dict) else {}
 
 
 def _asker(ctx: RigContext, take_set: TakeSet, takes_key: tuple[Any, ...]) -> Ask:

@@ -12,6 +12,7 @@ from obsidian_wren.service.calibration.chain_rows import chain_specs
 from obsidian_wren.service.calibration.diagram import draw
 from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.setting_rows import stage_rows
+from obsidian_wren.service.calibration.voice import STARTS
 from obsidian_wren.service.mixes.mix_rows import STEP as MIXES
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
@@ -20,8 +21,9 @@ from obsidian_wren.store.models import Base, Derivation, SettingRow, StageRow, T
 _TABLES: tuple[type[Base], ...] = (SettingRow, StageRow, Derivation)
 # Nothing is derived from these.
 _BESIDE = ("check", "both", "beside", "sentence")
-# The mixes follow from the rest, and from listeners that may be others by now.
-_LEFT_OUT = (MIXES,)
+# The mixes follow from the rest, and from listeners that may be others by now; where derivations
+# begin stays what it was.
+_LEFT_OUT = (MIXES, STARTS)
 
 
 def rows_of(ctx: RigContext) -> dict[str, Any]:
