@@ -95,9 +95,11 @@ def derive_chain(
     floor = floor_behind(found.stages, found.reaching, found.leaving)
     for _ in range(_MOST_ROUNDS):
         came = floor.to_come()
-        if all(_agree(came[key], to_come[key]) for key in came):
+        differs = {key for key in came if not _agree(came[key], to_come[key])}
+        if not differs:
             break
-        to_come = came
+        # Whose prediction holds is not asked anew.
+        to_come = {key: (came if key in differs else to_come)[key] for key in came}
         before, found = found, _gone_through(take_set, keys, to_come, once)
         if found.specs() == before.specs():
             break
