@@ -149,6 +149,7 @@
     line-height: 1.45;
   }
   .question {
+    padding-top: 8px;
     font-size: 17px;
   }
   .row {
