@@ -409,7 +409,7 @@
   }
   .confirmed {
     /* Of all that stands here this may take two lines, where words are long. */
-    flex: 0 1 118px;
+    flex: 0 0.1 122px;
     min-width: 60px;
     line-height: 1.2;
     text-align: right;

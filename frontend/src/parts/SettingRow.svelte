@@ -4,17 +4,21 @@
   import { proper } from '../lib/format';
   import { chosen } from '../lib/keys';
   import { place } from '../lib/place.svelte';
+  import { playback } from '../lib/playback.svelte';
   import { desk } from '../lib/state.svelte';
   import { describe } from './setting';
 
-  /** A setting with its because: choose it, pin it, nudge it, or let the derived value stand again. */
+  /** A setting with its because: choose it, pin it, nudge it, let the derived value stand again, or hear the voice
+   * without what it gives, by the name under which that is left out. */
   interface Props {
     setting: Setting;
+    without?: string;
   }
-  let { setting }: Props = $props();
+  let { setting, without }: Props = $props();
 
   const id = $derived(`${setting.stage}/${setting.name}`);
   const active = $derived(place.chosenSetting === id);
+  const left = $derived(without !== undefined && playback.without.includes(without));
 
   function change(more: Partial<ChangeSetting>): void {
     const body = { stage: setting.stage, name: setting.name, pinned: true, ...more };
@@ -49,6 +53,17 @@
         >±{marked((2 * setting.sure_db).toFixed(1))} dB</span
       >.{/if}
     {#if setting.pinned}<span class="derived">Automatic: <span class="num">{describe(setting, true)}</span>.</span>{/if}
+    {#if without !== undefined && desk.treatable}
+      <button
+        class="hear"
+        type="button"
+        aria-pressed={left}
+        aria-label={left
+          ? t('Hear with it: {step}', { step: setting.title })
+          : t('Hear without it: {step}', { step: setting.title })}
+        onclick={() => playback.leaveOut(without)}>{left ? t('Hear with it') : t('Hear without it')}</button
+      >
+    {/if}
   </p>
   {#if active}
     <div class="tools">
@@ -106,6 +121,16 @@
     color: var(--quiet-ink);
     font-size: 13px;
     line-height: 1.35;
+  }
+  .hear {
+    min-height: 24px;
+    color: var(--ink);
+    font-size: 13px;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+  }
+  .hear[aria-pressed='true'] {
+    font-weight: 700;
   }
   .tools {
     display: flex;

@@ -5,6 +5,7 @@
   import { playback } from '../lib/playback.svelte';
   import { desk } from '../lib/state.svelte';
   import Mark from './Mark.svelte';
+  import { leftOutAs } from './setting';
   import SettingRow from './SettingRow.svelte';
 
   /** A stage: whether it runs and why, what it can be switched to, and its settings, folded away while it rests. */
@@ -81,7 +82,10 @@
     {/if}
   </div>
   {#if shown}
-    {#each settings as setting (setting.stage + setting.name)}<SettingRow {setting} />{/each}
+    {#each settings as setting (setting.stage + setting.name)}<SettingRow
+        {setting}
+        without={setting.band && stage.on ? leftOutAs(setting, settings) : undefined}
+      />{/each}
   {/if}
 </section>
 

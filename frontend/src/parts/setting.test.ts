@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest';
 import type { Setting } from '../lib/api';
-import { describe as say, nudged } from './setting';
+import { describe as say, leftOutAs, nudged } from './setting';
 
 const bell: Setting = {
   low: null,
@@ -46,4 +46,13 @@ it('says a slope in dB per octave', () => {
   };
   expect(say(order)).toBe('18 dB/oct');
   expect(nudged({ ...order, value: 4 }, 1).value).toBe(4);
+});
+
+it('is left out by its place among the bands of its own equalizer, or with its stage', () => {
+  const other = { ...bell, stage: 'equalizer-2', name: 'band-9' };
+  const second = { ...bell, name: 'band-7' };
+  const all = [other, bell, second];
+  expect(leftOutAs(second, all)).toBe('equalizer/2');
+  expect(leftOutAs(other, all)).toBe('equalizer-2/1');
+  expect(leftOutAs({ ...bell, stage: 'highpass', band: null }, all)).toBe('highpass');
 });

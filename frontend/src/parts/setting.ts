@@ -23,6 +23,13 @@ export function describe(setting: Setting, derived = false): string {
   return `${shown} ${setting.unit}`.trim();
 }
 
+/** How what a setting gives is left out: a band by its place in its equalizer, anything else with its stage. */
+export function leftOutAs(setting: Setting, all: Setting[]): string {
+  if (!setting.band) return setting.stage;
+  const bands = all.filter((other) => other.stage === setting.stage);
+  return `${setting.stage}/${1 + bands.findIndex((other) => other.name === setting.name)}`;
+}
+
 function within(value: number, [low, high]: [number, number]): number {
   return Math.min(high, Math.max(low, value));
 }

@@ -34,11 +34,12 @@ class ById(RequestModel):
 
 
 class LeftOut(RequestModel):
-    """``off`` names stages to leave out for once, parted by commas."""
+    """``off`` names stages to leave out for once, and bands as ``stage/number`` from the lowest,
+    parted by commas."""
 
     off: str = Field(default="", max_length=200)
 
     @property
     def left_out(self) -> tuple[str, ...]:
-        """The stages to leave out."""
+        """The stages and bands to leave out."""
         return tuple(part for part in self.off.split(",") if part)

@@ -9,6 +9,7 @@
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
   import Fact from '../../parts/Fact.svelte';
+  import { leftOutAs } from '../../parts/setting';
   import SettingRow from '../../parts/SettingRow.svelte';
   import StageBlock from '../../parts/StageBlock.svelte';
   import Unknown from '../../parts/Unknown.svelte';
@@ -28,6 +29,7 @@
   const tone = $derived(overview.tone);
   const step = $derived(overview.steps.find((s) => s.name === 'tone'));
   const leaf = $derived(place.leafName);
+  const runs = (key: string) => overview.stages.some((s) => s.key === key && s.on);
   const of = (kind: string) => overview.settings.filter((s) => s.stage === kind);
   const reading = $derived(desk.progress?.purpose === 'passage');
   /** These two stand open above: their settings are what the picture shows. */
@@ -89,6 +91,9 @@
         {/if}
         {#each [...of('highpass'), ...of('equalizer')] as setting (setting.stage + setting.name)}<SettingRow
             {setting}
+            without={runs(setting.stage) && setting.name !== 'order'
+              ? leftOutAs(setting, overview.settings)
+              : undefined}
           />{/each}
       {/if}
       {#if leaf === 'corridor' || leaf === 'target'}

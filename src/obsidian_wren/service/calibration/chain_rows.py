@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
 from sqlalchemy import select
 
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.kinds import KINDS, kind_of
+from obsidian_wren.core.chain.left_out import without
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
@@ -56,15 +56,10 @@ def keyed_specs(ctx: RigContext) -> dict[str, StageSpec] | None:
 
 
 def chain_specs(ctx: RigContext, *, off: Sequence[str] = ()) -> tuple[StageSpec, ...] | None:
-    """The whole chain as it stands, None before it can be derived. ``off`` are stages to leave out
-    for once."""
+    """The whole chain as it stands, None before it can be derived. ``off`` are stages and bands to
+    leave out for once."""
     specs = keyed_specs(ctx)
-    if specs is None:
-        return None
-    # One that is left out keeps its place, so that those behind it keep their keys.
-    return tuple(
-        replace(cast("Any", spec), on=False) if key in off else spec for key, spec in specs.items()
-    )
+    return None if specs is None else without(specs, off)
 
 
 def tone_specs(ctx: RigContext) -> tuple[StageSpec, ...] | None:

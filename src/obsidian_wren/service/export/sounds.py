@@ -42,7 +42,7 @@ def hear_take(
 ) -> bytes:
     """A WAV of a take, raw or through the chain, loudness-matched to the raw when asked.
 
-    ``off`` are stages left out for once.
+    ``off`` are stages and bands left out for once.
     """
     with app.sessions() as session:
         take = session.get(Take, take_id)

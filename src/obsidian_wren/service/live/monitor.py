@@ -10,6 +10,7 @@ from contextlib import suppress
 
 import numpy as np
 
+from obsidian_wren.core.chain.left_out import without
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.monitor import Monitor
@@ -53,7 +54,7 @@ class LiveMonitor:
 
     @property
     def _wanted(self) -> tuple[StageSpec, ...]:
-        return tuple(spec for key, spec in self._whole.items() if key not in self._off)
+        return without(self._whole, self._off)
 
     def hear(self, block: Samples) -> None:
         """The next ``(n,)`` raw samples."""
@@ -64,7 +65,7 @@ class LiveMonitor:
         self._whole = dict(whole)
 
     def leave_out(self, off: Sequence[str]) -> None:
-        """Leave other stages out, without a gap."""
+        """Leave other stages and bands out, without a gap."""
         self._off = tuple(off)
 
     def close(self) -> None:
@@ -110,7 +111,7 @@ class LiveMonitor:
 def put_on(app: AppContext, *, off: Sequence[str] = ()) -> LiveMonitor:
     """Hear what is live, or what is listened into.
 
-    ``off`` are stages left out in the headphones alone. One pair at a time.
+    ``off`` are stages and bands left out in the headphones alone. One pair at a time.
     """
     now = live.current(app)
     source = now.running or now.watching
