@@ -416,6 +416,36 @@ def test_takes_have_the_channel_and_the_rate_of_the_device(own, plugged):
         assert (take.fault is None) == heard, take.fault
 
 
+@pytest.mark.parametrize(("rate_hz", "channels"), [(96_000, 2), (44_100, 8)])
+def test_another_rate_and_more_channels_go_from_the_rig_to_the_feed(
+    own, plugged, rate_hz, channels
+):
+    silent_but_last = np.zeros((rate_hz, channels))
+    silent_but_last[:, -1] = sine(1000.0, -30.0, 1.0, rate_hz=rate_hz)
+    plugged(silent_but_last, name="other", rate_hz=rate_hz, channels=channels)
+    wait_until(lambda: "other" in {device.id for device in shows(own, "computer").devices})
+    with Recording(CALL) as recorder:
+        living.start_run(own)
+        wait_until(lambda: loud(recorder))
+        usual = tone_of(recorder.hears(1.0), 1000.0)
+        living.stop_run(own)
+        computer_changes.choose_device(own, "other")
+        change(own, channel=channels)
+        device = next(one for one in shows(own, "computer").devices if one.id == "other")
+        assert (device.rate_hz, device.channels) == (rate_hz, channels)
+        assert shows(own, "rig").rate_hz == rate_hz
+        living.start_run(own)
+        wait_until(lambda: loud(recorder))
+        assert shows(own, "run").rate_hz == rate_hz
+        wait_until(lambda: abs(strongest_hz(recorder.hears(0.5)) - 1000.0) < 3.0)
+        wait_until(lambda: abs(tone_of(recorder.hears(1.0), 1000.0) - usual) < 1.0)
+        living.stop_run(own)
+    before = len(shows(own, "takes"))
+    starting.start(own, "rest", seconds=3.0)
+    wait_until(lambda: shows(own, "progress") is None)
+    assert shows(own, "takes")[before].rate_hz == rate_hz
+
+
 def test_a_dial_take_sets_the_slider_and_puts_it_back(own, system):
     before = len(shows(own, "takes"))
     starting.start(own, "dial", seconds=3.0, position=50.0, learns="slider")
