@@ -180,6 +180,28 @@ def test_a_response_file_tells_the_rig_nearly_whole(talk, quiet, tone):
     assert given.uncertainty_db == pytest.approx(before.uncertainty_db, abs=0.1)
 
 
+def test_a_phone_beside_it_tells_the_rig_within_its_own_spread(talk, quiet, tone):
+    """A phone of a colour of its own, in a room of its own."""
+    own = EqualizerSpec(
+        (EqualizerBand("peak", 1500.0, 1.5, 0.7), EqualizerBand("low_shelf", 150.0, -6.0, 0.7))
+    )
+    heard = own.build(rate_hz=RATE).process(voice("passage"))
+    phone = read_talk(heard + room(seconds=len(heard) / RATE, seed=9), rate_hz=RATE)
+    known = derive_tone(talk, quiet, None, aims=ToneAims(phone=phone))
+    colour = eq_response_db(COLOUR, POINT_HZ, rate_hz=RATE)
+    inside = (POINT_HZ > 160) & (POINT_HZ < 7000)
+    left = {
+        name: np.std((colour + found.correction_db)[inside])
+        for name, found in (("voice", tone), ("phone", known))
+    }
+    assert left["phone"] <= min(1.5, left["voice"])
+    assert np.all(known.colour.sd_db[inside] < tone.colour.sd_db[inside])
+    given = {line.name: line for line in known.known}["Phone beside it"]
+    before = {line.name: line for line in tone.known}["Phone beside it"]
+    assert given.given and not before.given
+    assert given.uncertainty_db == pytest.approx(before.uncertainty_db, abs=0.2)
+
+
 def test_a_response_file_speaks_where_the_voice_is_silent(talk, quiet, highpass, tone):
     response = np.where(POINT_HZ < 15_000, np.where(POINT_HZ > 9_500, 5.0, 0.0), np.nan)
     helped = derive_tone(

@@ -86,8 +86,11 @@
     if (picker) picker.value = '';
   }
 
+  /** What a phone recorded comes from the phone, whatever the rig is heard through. */
+  const asFile = (wanted: Purpose): boolean => source === 'file' || wanted === 'phone';
+
   function take(wanted: Purpose): void {
-    if (source === 'file') {
+    if (asFile(wanted)) {
       filePurpose = wanted;
       picker?.click();
     } else {
@@ -101,7 +104,7 @@
   }
 
   function title(wanted: Purpose): string {
-    if (source === 'file') return t('Choose a file for {take}', { take: NAMES[wanted] });
+    if (asFile(wanted)) return t('Choose a file for {take}', { take: NAMES[wanted] });
     if (wanted === 'sentence' && place.step === 'send') return t('A sentence');
     const asked = (what: string) => (wanted === 'passage' ? t('Read {what}', { what }) : t('Record {what}', { what }));
     if (wanted === 'talk' && taking.untilSteady) return asked(NAMES[wanted]);
@@ -138,16 +141,18 @@
         </label>
       {/if}
     {/each}
-    {#if source === 'file'}
+    {#if offered.some(asFile)}
       <input
         bind:this={picker}
         type="file"
-        accept=".wav,.flac,.aiff,.aif,.ogg,audio/*"
+        accept=".wav,.flac,.aiff,.aif,.ogg,.m4a,.3gp,.webm,audio/*"
         onchange={chooseFile}
         class="hidden-text"
         tabindex="-1"
         aria-label="Sound file"
       />
+    {/if}
+    {#if source === 'file'}
       <label>
         channel
         <select bind:value={taking.channel}>

@@ -195,6 +195,12 @@ def parser() -> argparse.ArgumentParser:
         help=_("the same voice through a microphone you trust"),
     )
     plan.add_argument(
+        "--phone",
+        type=Path,
+        default=None,
+        help=_("the same voice as a phone beside the microphone recorded it"),
+    )
+    plan.add_argument(
         "--shape",
         type=_finite,
         default=0.0,

@@ -155,6 +155,7 @@ def _work(chosen: argparse.Namespace) -> int:
                 in_use=chosen.in_use,
                 mic_response=chosen.mic_response,
                 reference=chosen.reference,
+                phone=chosen.phone,
                 shape_percent=chosen.shape,
                 channel=chosen.channel,
                 anyway=chosen.anyway,

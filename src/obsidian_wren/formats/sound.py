@@ -1,6 +1,7 @@
 """Reading and writing sound files:
 
-WAV, FLAC, AIFF and Ogg, 8 to 192 kHz, 8 to 32 bit, 1 to 8 channels.
+WAV, FLAC, AIFF and Ogg, 8 to 192 kHz, 8 to 32 bit, 1 to 8 channels; with the decoder also what
+phones and browsers record.
 
 A file is never held whole. Its header is looked at first; then one channel is read in blocks, up to
 as much as its purpose can use. Every way a file can be wrong has a sentence that says what to do;
@@ -19,6 +20,7 @@ import soundfile
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.faults import BadTake, require_finite
 from obsidian_wren.core.wording import _
+from obsidian_wren.formats.decoded import decoded, needs_decoder
 from obsidian_wren.formats.sound_header import (
     ENDLESS_FRAMES,
     LARGEST_BYTES,
@@ -41,10 +43,10 @@ _LOUDEST = 100.0
 class OpenSound:
     """A sound file that is open, its header looked at."""
 
-    def __init__(self, file: soundfile.SoundFile, path: Path) -> None:
+    def __init__(self, file: soundfile.SoundFile, path: Path, name: str) -> None:
         self._file = file
         self._path = path
-        self.name = path.name
+        self.name = name
         self.rate_hz: int = file.samplerate
         self.channels: int = file.channels
         self.container: str = file.format
@@ -245,6 +247,17 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
         raise BadSound(
             "empty", _("{name} is empty (0 bytes). Export or record it again.", name=name)
         )
+    if needs_decoder(path):
+        with decoded(path) as wav, _opened(wav, name) as opened:
+            opened.container = path.suffix.removeprefix(".").upper()
+            yield opened
+        return
+    with _opened(path, name) as opened:
+        yield opened
+
+
+@contextmanager
+def _opened(path: Path, name: str) -> Iterator[OpenSound]:
     try:
         file = soundfile.SoundFile(library_path(path))
     except (soundfile.LibsndfileError, OSError) as error:
@@ -264,7 +277,7 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
                 name=name,
             ),
         ) from error
-    opened = OpenSound(file, path)
+    opened = OpenSound(file, path, name)
     try:
         check_header(file, name)
         yield opened

@@ -68,6 +68,7 @@ Begun = Literal[
     "clap",
     "sweep",
     "reference",
+    "phone",
     "check",
     "both",
     "sentence",

@@ -36,6 +36,7 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
         bend_db(taste, POINT_HZ),
         live=take_set.ring is not None and take_set.ring.far_and_live,
         modes=() if take_set.ring is None else take_set.ring.modes,
+        phone=tone.phone,
     )
     sections = _filters(take_set, tone.passage.rate_hz)
     try:

@@ -85,6 +85,7 @@ _NODES = (
     Node("voice-shape", _("the voice's spectrum"), {"passage": _VOICE_SHAPE}),
     Node("room-shape", _("the room's spectrum"), {"rest": _ROOM_SHAPE}),
     Node("reference", _("the reference take"), {"reference": frozenset()}),
+    Node("phone", _("the phone's take"), {"phone": frozenset()}),
     Node("ring", _("the room reverb"), {"clap": _PLACE | {"room"}, "sweep": _PLACE | {"room"}}),
     Node("highpass", _("the high-pass"), needs=("voice-shape", "room-shape")),
     Node(
@@ -102,7 +103,7 @@ _NODES = (
     Node(
         "equalizer",
         _("the equalizer"),
-        needs=("highpass", "reference", "ring"),
+        needs=("highpass", "reference", "phone", "ring"),
         choices=("response", "target", "taste", "shape_percent"),
     ),
     Node(

@@ -36,6 +36,7 @@ def plan(
     floor: QuietReading | None = None,
     mic_response_db: Samples | None = None,
     reference: TalkReading | None = None,
+    phone: TalkReading | None = None,
     shape: float = 0.0,
     ring: Reverb | None = None,
 ) -> Plan:
@@ -44,8 +45,8 @@ def plan(
 
     ``floor`` is the reading of the room in use, where it was taken: it decides where enough voice
     stands over the room to tone it. ``reference`` is the same voice through a microphone that is
-    trusted; ``shape`` is how far the voice itself is brought to average speech, 0 to 1. Raises
-    ValueError from the tone rule.
+    trusted, ``phone`` as a phone beside the microphone heard it; ``shape`` is how far the voice
+    itself is brought to average speech, 0 to 1. Raises ValueError from the tone rule.
     """
     take_set = prepare(
         talk_samples,
@@ -62,6 +63,7 @@ def plan(
             floor or quiet,
             target=None if reference is None else same_voice(reference.voice, corridor_db=0.3),
             mic_response_db=mic_response_db,
+            phone=phone,
         ),
         ring=ring,
     )

@@ -39,6 +39,7 @@ _TAKES = {
     "clap": _("A clap was recorded"),
     "sweep": _("A sweep was recorded"),
     "reference": _("The reference was recorded again"),
+    "phone": _("A take by a phone was added"),
 }
 _FACTS = {
     "gain_db": (_("at {then} dB gain"), "{now}"),

@@ -5,8 +5,15 @@ rig adds, and the error of the estimate. Only what the rig adds is to be correct
 priors for the parts (Rasmussen and Williams 2006, chapter 2.2) its posterior is a linear estimate
 with a variance, and the variance says how far a correction may go.
 
+Another take of the same voice by a device that is not this rig, such as a phone beside the
+microphone, holds the same average speech and the same voice, and that device's own colour: the two
+takes are one joint Gaussian.
+
 Source of the voice's spread: Byrne and others (1994), table of standard deviations between talkers,
-and recorded voices; of the rig's: data-sheet responses, IEC 60268-4.
+and recorded voices; of the rig's: data-sheet responses, IEC 60268-4. Of a phone's: levels of phones
+agree with those of a class 1 meter within about 2 dB (Kardous and Shaw 2014, JASA 135 EL186), and
+spectra of speech with those of a studio microphone but at the ends of the band (Zhang and others
+2021, JASA 149, 3910).
 """
 
 from __future__ import annotations
@@ -14,6 +21,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.room_modes import RoomMode
@@ -36,6 +44,9 @@ _MODE_DB, _MODE_OCTAVES = 5.0, 0.16
 # A clap is made near the mouth, not at it: half of what it shows is believed before the voice is
 # heard.
 _BELIEVED = 0.5
+# A phone's microphone: a small opening, a seal that leaks under 150 Hz, a resonance over 8 kHz.
+_PHONE_DB, _PHONE_ENDS_DB, _PHONE_OCTAVES, _PHONE_SINGLE_DB = 1.5, 4.0, 0.5, 0.5
+PHONE_LOW_HZ, PHONE_HIGH_HZ = 150.0, 8000.0
 _LEVEL_DB = 30.0
 # How far a level may be off where the voice stands half as far over the noise as it should.
 _DOUBT_DB, _LEAST_TRUST = 2.0, 0.02
@@ -64,6 +75,16 @@ class RigPrior:
     modes: tuple[RoomMode, ...] = ()
 
 
+@dataclass(frozen=True)
+class PhoneTake:
+    """The same voice by a phone: its level over that of average speech, the standard error of
+    that, dB, and how far each point counts, 0 to 1, all ``(points,)``."""
+
+    deviation_db: Samples
+    error_db: Samples
+    trust: Samples
+
+
 def within_level(curve_db: Samples, trust: Samples) -> Samples:
     """A curve ``(points,)`` around its mean over the points that count, dB."""
     return np.asarray(curve_db - float(np.average(curve_db, weights=trust)))
@@ -76,14 +97,15 @@ def rig_colour(
     prior: RigPrior,
     *,
     spread: float = 1.0,
+    phone: PhoneTake | None = None,
 ) -> RigColour:
     """The posterior of what the rig adds.
 
     ``deviation_db`` is the voice's level over that of average speech, ``error_db`` the standard
     error of its estimate, ``trust`` 0 to 1 how far the points count, all ``(points,)`` at
     :data:`POINT_HZ`; the overall level of the deviation does not matter. ``spread`` is how much
-    further than usual this voice may stand from the average. Raises ValueError where no
-    point counts.
+    further than usual this voice may stand from the average; ``phone`` is what a phone heard of the
+    same voice. Raises ValueError where no point counts.
     """
     seen = np.flatnonzero(trust > 0.0)
     if not len(seen):
@@ -93,22 +115,45 @@ def rig_colour(
     believed = np.array([_BELIEVED * mode.adds_db for mode in prior.modes]) / _MODE_DB
     expected = prior.mean_db + believed @ narrow
     data = (deviation_db - expected)[seen]
-    voice = spread**2 * _voice_covariance()[np.ix_(seen, seen)]
-    noise = np.maximum(error_db, _LEAST_ERROR_DB) ** 2 + _DOUBT_DB**2 * (
-        1.0 / np.maximum(trust, _LEAST_TRUST) - 1.0
-    )
+    voice = spread**2 * _voice_covariance()
     rig = _rig_covariance(prior.filed) + narrow.T @ narrow
-    whole = rig[np.ix_(seen, seen)] + voice + np.diag(noise[seen]) + _LEVEL_DB**2
+    whole = (rig + voice)[np.ix_(seen, seen)] + _doubt(error_db, trust, seen) + _LEVEL_DB**2
+    shared = rig[seen]
+    if phone is not None and (also := np.flatnonzero(phone.trust > 0.0)).size:
+        across = voice[np.ix_(seen, also)]
+        second = (voice + _phone_covariance())[np.ix_(also, also)] + _LEVEL_DB**2
+        second += _doubt(phone.error_db, phone.trust, also)
+        whole = np.block([[whole, across], [across.T, second]])
+        data = np.concatenate([data, phone.deviation_db[also]])
+        # What this rig adds is no part of what a phone hears.
+        shared = np.vstack([shared, np.zeros((len(also), rig.shape[1]))])
+        seen_modes = np.concatenate([narrow[:, seen], np.zeros((len(narrow), len(also)))], axis=1)
+    else:
+        seen_modes = narrow[:, seen]
     factor = np.linalg.cholesky(whole)
-    half = np.linalg.solve(factor, rig[seen])
+    half = np.linalg.solve(factor, shared)
     white = np.linalg.solve(factor, data)
     mean = expected + half.T @ white
     mean, variance = _around_mean(mean, rig - half.T @ half, weights)
     # The part of each resonance has a posterior of its own, under the same evidence.
-    parts = np.linalg.solve(factor, narrow[:, seen].T).T @ white
+    parts = np.linalg.solve(factor, seen_modes.T).T @ white
     return RigColour(
         mean, np.sqrt(variance), tuple(float(part) for part in _MODE_DB * (believed + parts))
     )
+
+
+def _doubt(error_db: Samples, trust: Samples, seen: npt.NDArray[np.intp]) -> Samples:
+    """The variance of an estimate's own error, on the diagonal, dB²."""
+    variance = np.maximum(error_db, _LEAST_ERROR_DB) ** 2 + _DOUBT_DB**2 * (
+        1.0 / np.maximum(trust, _LEAST_TRUST) - 1.0
+    )
+    return np.diag(variance[seen])
+
+
+def _phone_covariance() -> Samples:
+    ends = (POINT_HZ < PHONE_LOW_HZ) | (POINT_HZ > PHONE_HIGH_HZ)
+    own = _smooth(np.where(ends, _PHONE_ENDS_DB, _PHONE_DB), _PHONE_OCTAVES)
+    return own + _PHONE_SINGLE_DB**2 * np.eye(len(POINT_HZ))
 
 
 def _around_mean(mean: Samples, covariance: Samples, weights: Samples) -> tuple[Samples, Samples]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.rig_colour import RigPrior, rig_colour
+from obsidian_wren.core.derive.rig_colour import PhoneTake, RigPrior, rig_colour
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.wording import _
 
@@ -44,14 +44,14 @@ class Evidence:
     duration_s: float
     reference_db: float | None
     spread: float = 1.0
+    phone: PhoneTake | None = None
 
 
 def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
     """The lines, what was given first."""
-    voice = _uncertainty(evidence, filed=False)
-    longer = _uncertainty(
-        replace(evidence, error_db=evidence.error_db / np.sqrt(_TWICE)), filed=False
-    )
+    alone = replace(evidence, phone=None)
+    voice = _uncertainty(alone, filed=False)
+    longer = _uncertainty(replace(alone, error_db=evidence.error_db / np.sqrt(_TWICE)), filed=False)
     more = (
         _(" As much talk again would bring it to ±{longer:.1f} dB.", longer=longer)
         if voice - longer >= _SMALL_DB
@@ -84,7 +84,7 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
                 ),
             )
         )
-    filed = _uncertainty(evidence, filed=True)
+    filed = _uncertainty(alone, filed=True)
     given = bool(evidence.prior.filed.any())
     lines.append(
         Known(
@@ -124,6 +124,28 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
             ),
         )
     )
+    with_phone = evidence.phone
+    if with_phone is None:
+        # As a phone beside the microphone would hear this voice.
+        with_phone = PhoneTake(np.zeros(len(POINT_HZ)), evidence.error_db, evidence.trust)
+    phone_db = _uncertainty(replace(evidence, phone=with_phone), filed=given)
+    lines.append(
+        Known(
+            _("Phone beside it"),
+            evidence.phone is not None,
+            phone_db,
+            _(
+                "A phone heard the same voice. It is no measuring microphone, and its own spread is"
+                " counted."
+            )
+            if evidence.phone is not None
+            else _(
+                "With a phone that records the same passage beside the microphone, ±{phone:.1f}"
+                " dB.",
+                phone=phone_db,
+            ),
+        )
+    )
     return tuple(lines)
 
 
@@ -137,5 +159,6 @@ def _uncertainty(evidence: Evidence, *, filed: bool) -> float:
         evidence.trust,
         prior,
         spread=evidence.spread,
+        phone=evidence.phone,
     )
     return float(np.average(found.sd_db, weights=evidence.trust))

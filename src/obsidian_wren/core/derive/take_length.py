@@ -32,6 +32,7 @@ SECONDS: Mapping[str, float] = MappingProxyType(
         "clap": 6.0,
         "sweep": 8.0,
         "reference": 40.0,
+        "phone": 40.0,
         "check": 20.0,
         "both": 20.0,
         "beside": 20.0,

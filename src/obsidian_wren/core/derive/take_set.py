@@ -40,7 +40,8 @@ Run = Callable[[Callable[[Told], Told], Iterable[Told]], Iterable[Told]]
 class ToneTakes:
     """What the equalizer is fitted on: the passage and the room under it, a target, the
     microphone's own response and what its placement adds, dB ``(points,)``, bands that a person
-    holds, and bands that stand already (then nothing is fitted, only judged)."""
+    holds, and bands that stand already (then nothing is fitted, only judged); the same voice as a
+    phone heard it."""
 
     passage: TalkReading
     room: QuietReading
@@ -49,6 +50,7 @@ class ToneTakes:
     placement_db: Samples | None = None
     pinned: tuple[EqualizerBand, ...] = ()
     standing: tuple[tuple[EqualizerBand, bool], ...] | None = None
+    phone: TalkReading | None = None
 
 
 @dataclass(frozen=True)

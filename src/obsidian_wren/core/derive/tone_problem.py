@@ -12,8 +12,14 @@ import numpy as np
 
 from obsidian_wren.core.chain.filters import EqualizerBand, response_db
 from obsidian_wren.core.decibels import Samples, power_db
-from obsidian_wren.core.derive.equalizer_caps import CAREFUL, KNOWN, WIDE, Caps
-from obsidian_wren.core.derive.rig_colour import RigColour, prior_of, rig_colour, within_level
+from obsidian_wren.core.derive.equalizer_caps import CAREFUL, KNOWN, LIKELY, WIDE, Caps
+from obsidian_wren.core.derive.rig_colour import (
+    PhoneTake,
+    RigColour,
+    prior_of,
+    rig_colour,
+    within_level,
+)
 from obsidian_wren.core.derive.rig_knowledge import Evidence, Known, what_is_known
 from obsidian_wren.core.derive.tone_target import Target, by_pitch
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
@@ -49,6 +55,8 @@ _WHISPER_SPREAD = 3.0
 _MAY_MISS = 0.5
 # A response file or a reference take tells a colour this well; then it may be corrected whole.
 _KNOWN_DB = 1.25
+# A phone tells it this well.
+_LIKELY_DB = 1.6
 
 
 @dataclass(frozen=True)
@@ -59,7 +67,7 @@ class ToneAims:
     has no say) and what the placement adds are ``(points,)`` in dB. ``shape`` is how far the voice
     itself is brought towards the target, 0 to 1; ``bend_db`` ``(points,)`` bends the result;
     ``live`` says that the room is as strong as the voice, so that bands stay wide; ``modes`` are
-    the resonances that the room's decay showed.
+    the resonances that the room's decay showed; ``phone`` is the same voice as a phone heard it.
     """
 
     target: Target | None = None
@@ -69,6 +77,7 @@ class ToneAims:
     bend_db: Samples | None = None
     live: bool = False
     modes: tuple[RoomMode, ...] = ()
+    phone: TalkReading | None = None
 
 
 @dataclass(frozen=True)
@@ -106,6 +115,7 @@ def tone_problem(
     if not voiced.any():
         raise ValueError("The voice is above the noise in less than one octave.")
     error = _error_db(talk)
+    phone = None if aims.phone is None else _phone_take(aims.phone, average)
     spread = _WHISPER_SPREAD if talk.pitch_hz is None else 1.0
     away = within_level(voice.points_db() - target.levels_db, voiced)
     if same:
@@ -122,6 +132,7 @@ def tone_problem(
             voiced,
             prior,
             spread=spread,
+            phone=phone,
         )
         own = np.where(voiced > 0.0, away - colour.mean_db, 0.0)
         wanted = -(colour.mean_db + aims.shape * own)
@@ -155,9 +166,21 @@ def tone_problem(
                 talk.duration_s,
                 sure_db if same else None,
                 spread,
+                phone,
             )
         ),
         _cuts(colour, aims.modes),
+    )
+
+
+def _phone_take(heard: TalkReading, average: Target) -> PhoneTake:
+    """What a phone heard, against the same average speech. Its own room is in it, so it counts only
+    where the voice stands over what its pauses hold."""
+    trust = _within_band(heard.voice, np.ones(len(POINT_HZ)), average)
+    return PhoneTake(
+        heard.voice.points_db() - average.levels_db,
+        _error_db(heard),
+        _told(np.where(average.low_hz <= POINT_HZ, trust, 0.0), heard.pitch_hz),
     )
 
 
@@ -179,7 +202,9 @@ def _cuts(colour: RigColour, modes: tuple[RoomMode, ...]) -> tuple[EqualizerBand
 def _caps(sure_db: float, *, live: bool) -> Caps:
     if live:
         return WIDE
-    return KNOWN if sure_db <= _KNOWN_DB else CAREFUL
+    if sure_db <= _KNOWN_DB:
+        return KNOWN
+    return LIKELY if sure_db <= _LIKELY_DB else CAREFUL
 
 
 def _told(heard: np.ndarray, pitch: Pitch | None) -> np.ndarray:

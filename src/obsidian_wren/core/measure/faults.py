@@ -63,6 +63,7 @@ Purpose = Literal[
     "clap",
     "sweep",
     "reference",
+    "phone",
     "check",
     "both",
     "beside",
@@ -132,7 +133,7 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
                 shortest_s=SHORTEST_S,
             ),
         )
-    if purpose in ("passage", "reference") and rate_hz < _TONE_RATE_HZ:
+    if purpose in ("passage", "reference", "phone") and rate_hz < _TONE_RATE_HZ:
         raise BadTake(
             "narrow-band",
             _(

@@ -66,7 +66,8 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
         # Resonances that a clap shows are cut, so the tone is fitted anew where there is one.
         refit=take.purpose == "passage"
         or (take.purpose in ("clap", "sweep") and ctx.takes.passage is not None)
-        or (take.purpose == "reference" and uses_reference and ctx.takes.passage is not None),
+        or (take.purpose == "reference" and uses_reference and ctx.takes.passage is not None)
+        or (take.purpose == "phone" and ctx.takes.passage is not None),
     )
     draw(ctx)
 

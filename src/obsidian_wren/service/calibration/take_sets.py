@@ -202,6 +202,7 @@ def _tone_takes(ctx: RigContext, *, refit: bool) -> ToneTakes | None:
         room_shift_db(ctx.takes.quiet, ctx.takes.passage, ctx.rig),
     )
     rows = band_rows(ctx)
+    phone = ctx.takes.of("phone")
     standing = None if refit else tuple((band_of(row.value), row.pinned) for row in rows)
     return ToneTakes(
         passage,
@@ -211,6 +212,7 @@ def _tone_takes(ctx: RigContext, *, refit: bool) -> ToneTakes | None:
         placement_points(ctx),
         tuple(band_of(row.value) for row in rows if row.pinned),
         standing,
+        None if phone is None else talk_reading(ctx.app, phone, None, ctx.rig),
     )
 
 

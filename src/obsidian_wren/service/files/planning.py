@@ -14,6 +14,7 @@ from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.bursts import without_bursts
 from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.pair_findings import match_floor, rate_findings
+from obsidian_wren.core.measure.phone import require_unprocessed
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
 from obsidian_wren.core.measure.ring_of_speech import ring_of_speech
 from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
@@ -65,6 +66,7 @@ def plan_files(
     in_use: Path | None = None,
     mic_response: Path | None = None,
     reference: Path | None = None,
+    phone: Path | None = None,
     shape_percent: float = 0.0,
     channel: int | None = None,
     anyway: bool = False,
@@ -116,6 +118,14 @@ def plan_files(
         other = load_for(reference, "passage", channel)
         trusted = read_talk(other.samples, rate_hz=other.rate_hz)
         notes += other.notes
+    beside = None
+    if phone is not None:
+        other = load_for(phone, "phone", channel)
+        beside = read_talk(other.samples, rate_hz=other.rate_hz)
+        require_unprocessed(
+            other.samples, beside, takes.talk_samples, passage_hz=float(talk.rate_hz)
+        )
+        notes += other.notes
     if talk.snr_db is not None and talk.snr_db <= 0.0 and not anyway:
         raise drowned()
     found = derive_plan(
@@ -128,6 +138,7 @@ def plan_files(
         floor=floor,
         mic_response_db=response,
         reference=trusted,
+        phone=beside,
         shape=shape_percent / 100.0,
         ring=ring_of_speech(takes.talk_samples, rate_hz=talk.rate_hz),
     )

@@ -30,7 +30,7 @@ from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Reading, Rig, Take
 
 ROOM_PURPOSES = ("rest", "in-use", "muted", "other-gain")
-VOICE_PURPOSES = ("talk", "loud", "soft", "passage", "reference")
+VOICE_PURPOSES = ("talk", "loud", "soft", "passage", "reference", "phone")
 
 
 def samples_of(app: AppContext, take: Take) -> Samples:

@@ -32,6 +32,7 @@ NODE_OF = {
     "clap": "ring",
     "sweep": "ring",
     "reference": "reference",
+    "phone": "phone",
 }
 # Where each node's answer is kept.
 STEP_OF = {

@@ -15,6 +15,7 @@ from obsidian_wren.core.measure import faults, integrity
 from obsidian_wren.core.measure.bursts import burst_findings
 from obsidian_wren.core.measure.channels import choose_channel
 from obsidian_wren.core.measure.finding import Finding
+from obsidian_wren.core.measure.phone import require_unprocessed
 from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
@@ -147,9 +148,15 @@ def _measure(app: AppContext, take_id: int, go_on: Callable[[], None]) -> None:
         if take.purpose == "both":
             return keep_two(RigContext.of(app, session, take.rig_id), take)
         rig = session.get_one(Rig, take.rig_id)
-        measuring.keep_reading(
-            RigContext(app, session, rig), take, current_takes(session, rig).quiet
-        )
+        now = current_takes(session, rig)
+        if take.purpose == "phone":
+            require_unprocessed(
+                measuring.samples_of(app, take),
+                measuring.talk_reading(app, take, None, rig),
+                None if now.passage is None else measuring.samples_of(app, now.passage),
+                passage_hz=None if now.passage is None else now.passage.rate_hz,
+            )
+        measuring.keep_reading(RigContext(app, session, rig), take, now.quiet)
 
 
 def _derive(app: AppContext, take_id: int, go_on: Callable[[], None]) -> None:
