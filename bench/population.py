@@ -1,8 +1,9 @@
 """Tone on 24 talkers whose spectra differ as those of people do, each through rigs of 0, 3 and 6 dB
 rms of colour, 25 and 45 dB over the room, from 20 s of talk, and every second one from 60; then
-with the microphone's file, and with a reference take. What is left of the colour after the
-correction, dB rms from 160 Hz to 7 kHz, mean over the talkers; beside it the estimate alone and
-where the truth lies inside one standard deviation. Where `flite` is installed, its voices, built
+with the microphone's file, with a reference take, and with a phone beside it that is drawn from the
+spread of phones. What is left of the colour after the correction, dB rms from 160 Hz to 7 kHz, mean
+over the talkers; beside it the estimate alone and where the truth lies inside one standard
+deviation. Where `flite` is installed, its voices, built
 from recorded speech, are judged beside.
 """
 
