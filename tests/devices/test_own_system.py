@@ -428,18 +428,20 @@ def test_another_rate_and_more_channels_go_from_the_rig_to_the_feed(
         living.start_run(own)
         wait_until(lambda: loud(recorder))
         usual = tone_of(recorder.hears(1.0), 1000.0)
-        living.stop_run(own)
+        # Who is live goes on with what is chosen.
         computer_changes.choose_device(own, "other")
         change(own, channel=channels)
         device = next(one for one in shows(own, "computer").devices if one.id == "other")
         assert (device.rate_hz, device.channels) == (rate_hz, channels)
         assert shows(own, "rig").rate_hz == rate_hz
-        living.start_run(own)
-        wait_until(lambda: loud(recorder))
-        assert shows(own, "run").rate_hz == rate_hz
+        wait_until(lambda: shows(own, "run").rate_hz == rate_hz)
         wait_until(lambda: abs(strongest_hz(recorder.hears(0.5)) - 1000.0) < 3.0)
         wait_until(lambda: abs(tone_of(recorder.hears(1.0), 1000.0) - usual) < 1.0)
+        change(own, channel=1)
+        wait_until(lambda: not loud(recorder))
+        assert shows(own, "run").live
         living.stop_run(own)
+    change(own, channel=channels)
     before = len(shows(own, "takes"))
     starting.start(own, "rest", seconds=3.0)
     wait_until(lambda: shows(own, "progress") is None)

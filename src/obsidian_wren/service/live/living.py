@@ -83,6 +83,19 @@ def follow_output(app: AppContext) -> None:
         take_over(app, prepared)
 
 
+def follow_input(app: AppContext) -> None:
+    """What is live goes on with the input of this computer that the rig is heard through now; with
+    the one before while something is recorded, or where the new one is not there."""
+    if current(app).running is None or recording.current(app).recorder is not None:
+        return
+    with suppress(Refused), app.lock:
+        with app.sessions.begin() as session:
+            if the_rig(app, session).source != "system":
+                return
+            prepared = prepare_anew(app, session)
+        take_over(app, prepared)
+
+
 def _hold(app: AppContext, what: str, held: float | bool | None) -> None:
     refuse_while_recording(app)
     with app.lock:

@@ -13,7 +13,7 @@ from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
-from obsidian_wren.service.live.living import follow_output, lose_source, resume_run
+from obsidian_wren.service.live.living import follow_input, follow_output, lose_source, resume_run
 from obsidian_wren.service.live.simulated import let_programs_follow, let_rig_follow
 from obsidian_wren.service.rig.computer_rows import (
     body_of,
@@ -130,4 +130,5 @@ def choose_device(app: AppContext, device_id: str) -> None:
             rig.rate_hz = device.rate_hz
         session.flush()
         let_rig_follow(app, session)
+    follow_input(app)
     app.changed()

@@ -7,6 +7,7 @@ from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
+from obsidian_wren.service.live.living import follow_input
 from obsidian_wren.service.rig.fields import RigFields
 from obsidian_wren.service.rig.rigs import in_hand, the_rig
 from obsidian_wren.service.setup.following import align_controls, rederive_plan
@@ -32,11 +33,10 @@ def change_rig(app: AppContext, fields: RigFields) -> None:
     with change(app, _title(app, fields)) as session:
         ctx = in_hand(app, session)
         rig = ctx.rig
-        if any(
-            getattr(rig, name) != value
-            for name, value in fields.model_dump().items()
-            if name not in _NO_FACTS
-        ):
+        differs = {
+            name for name, value in fields.model_dump().items() if getattr(rig, name) != value
+        }
+        if differs - set(_NO_FACTS):
             refuse_during_take(app)
         for kind, model in THINGS.items():
             if session.get(model, getattr(fields, f"{kind}_id")) is None:
@@ -53,6 +53,8 @@ def change_rig(app: AppContext, fields: RigFields) -> None:
         session.refresh(rig)
         align_controls(ctx)
     rederive_plan(app)
+    if differs & {"source", "channel", "rate_hz"}:
+        follow_input(app)
     app.changed()
 
 
