@@ -6,7 +6,7 @@ import soundfile
 
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings import measuring
-from obsidian_wren.service.takes import from_file
+from obsidian_wren.service.takes import from_file, from_page, starting
 from obsidian_wren.store.models import Take
 from shown import shows
 
@@ -53,3 +53,10 @@ def test_one_that_was_worked_on_is_refused_and_changes_nothing(boathouse, heard,
         from_file.keep_file(boathouse, "phone", tmp_path / "call.wav", channel=None)
     assert shows(boathouse, "tone").rig_db == before
     assert "as a call does" in shows(boathouse, "takes")[-1].fault
+
+
+def test_it_is_never_recorded_by_the_rig_itself(boathouse):
+    with pytest.raises(Refused, match="Choose the file that it recorded"):
+        starting.start(boathouse, "phone")
+    with pytest.raises(Refused, match="Choose the file that it recorded"):
+        from_page.start_browser(boathouse, "phone", rate_hz=48_000, seconds=20.0, not_obeyed=[])

@@ -174,8 +174,7 @@ def tone_problem(
 
 
 def _phone_take(heard: TalkReading, average: Target) -> PhoneTake:
-    """What a phone heard, against the same average speech. Its own room is in it, so it counts only
-    where the voice stands over what its pauses hold."""
+    """What a phone heard, against the same average speech, as far up as its sound goes."""
     trust = _within_band(heard.voice, np.ones(len(POINT_HZ)), average)
     return PhoneTake(
         heard.voice.points_db() - average.levels_db,

@@ -12,13 +12,13 @@ Source: practice; momentary levels over 400 ms as in ITU-R BS.1770; voice paths 
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.faults import BadTake
 from obsidian_wren.core.measure.integrity import find_dropouts
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.readings import TalkReading
+from obsidian_wren.core.measure.speech import runs
 from obsidian_wren.core.measure.traces import band_end_hz, has_gate_steps
 from obsidian_wren.core.wording import _
 
@@ -55,7 +55,7 @@ def require_unprocessed(
     rate_hz = reading.rate_hz
     gaps = find_dropouts(samples, rate_hz=rate_hz)
     levels = np.maximum(frame_levels_dbfs(samples, rate_hz=rate_hz, frame_s=_FRAME_S), -140.0)
-    pauses = _pauses(levels < reading.active_level_dbfs - _UNDER_ACTIVE_DB)
+    pauses = runs(levels < reading.active_level_dbfs - _UNDER_ACTIVE_DB)
     held = [levels[a:b] for a, b in pauses if (b - a) * _FRAME_S >= _LEAST_PAUSE_S]
     silent = gaps.share > _SILENT_SHARE and gaps.longest_s > _SILENT_S
     floor = float(np.median(np.concatenate(held))) if held else -140.0
@@ -87,11 +87,6 @@ def require_unprocessed(
                 " again."
             ),
         )
-
-
-def _pauses(quiet: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], quiet.astype(int), [0]])))
-    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]
 
 
 def _before_it_falls(held: list[Samples], floor: float) -> float:

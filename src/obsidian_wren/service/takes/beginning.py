@@ -62,6 +62,15 @@ def begin(
     return running
 
 
+def refuse_phone(purpose: Purpose) -> None:
+    """What a phone recorded is a file, whatever the rig is heard through."""
+    if purpose == "phone":
+        raise Refused(
+            "phone-file",
+            _("A phone's take comes from the phone. Choose the file that it recorded."),
+        )
+
+
 def require_length(seconds: float) -> None:
     """Raise Refused for a length that no take has."""
     if not 1.0 <= seconds <= LONGEST_S:

@@ -11,7 +11,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.takes.beginning import begin
+from obsidian_wren.service.takes.beginning import begin, refuse_phone
 from obsidian_wren.service.takes.ending import release_abandoned, tell
 from obsidian_wren.service.takes.running import RunningTake
 from obsidian_wren.service.words import Control, Purpose
@@ -42,6 +42,7 @@ def start_browser(
                 " of the computer."
             ),
         )
+    refuse_phone(purpose)
     notes: tuple[str, ...] = ()
     if not_obeyed:
         notes = (
