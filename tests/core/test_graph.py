@@ -41,6 +41,7 @@ PURPOSES = (
     "clap",
     "sweep",
     "reference",
+    "phone",
 )
 CHOICES = {"cut_weight": "0.8", "treated": "null", "taste": "null", "target": "null", "order": ""}
 
@@ -94,8 +95,9 @@ LEVELS = {
     "gain-plan",
     *CHAIN,
 }
-# What is heard in another place is heard with another ring; a reference take stays what it was.
-NO_PLACE = {"muted", "dial", "reference"}
+# What is heard in another place is heard with another ring; a reference take stays what it was, and so
+# does a phone's.
+NO_PLACE = {"muted", "dial", "reference", "phone"}
 TONE = {"highpass", "equalizer", "delivery", "diagram"}
 VOICE = {"talk", "loud", "soft", "gain-plan", "voice-shape", "cleaning", *TONE}
 
@@ -118,7 +120,7 @@ def stale_after(**changes):
         ({"angle_deg": 40.0}, ALL - NO_PLACE),
         ({"microphone": "Heron 2"}, ALL - NO_PLACE - {"ring"}),
         ({"room": "Kitchen"}, ALL - NO_PLACE),
-        ({"interface": "Staithe One"}, ALL - {"ring", "reference"}),
+        ({"interface": "Staithe One"}, ALL - {"ring", "reference", "phone"}),
         # A pop screen is heard in the voice only, a shock mount only while someone works at the
         # desk.
         ({"pop_screen": False}, VOICE),
@@ -140,6 +142,7 @@ def test_each_fact_stales_exactly_what_depended_on_it(change, stale):
         ("take:in-use", {"in-use", "causes", *CHAIN}),
         ("take:clap", {"ring", "equalizer", *CHAIN}),
         ("take:reference", {"reference", "equalizer", "delivery", "diagram"}),
+        ("take:phone", {"phone", "equalizer", "delivery", "diagram"}),
         ("take:muted", {"muted", "split", "causes", "gain-plan"}),
         ("take:loud", {"loud", "gain-plan"}),
         ("take:passage", {"voice-shape", *TONE}),
