@@ -13,7 +13,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 
 # Answers that a usual calibration asks for; the last one tells better.
-_USUAL = 34
+_USUAL = 24
 # The last steps are rows and pictures.
 _MOST_SHARE = 0.95
 
