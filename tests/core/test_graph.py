@@ -95,8 +95,8 @@ LEVELS = {
     "gain-plan",
     *CHAIN,
 }
-# What is heard in another place is heard with another ring; a reference take stays what it was, and so
-# does a phone's.
+# What is heard in another place is heard with another ring; a reference take stays what it was,
+# and so does a phone's.
 NO_PLACE = {"muted", "dial", "reference", "phone"}
 TONE = {"highpass", "equalizer", "delivery", "diagram"}
 VOICE = {"talk", "loud", "soft", "gain-plan", "voice-shape", "cleaning", *TONE}
