@@ -18,7 +18,7 @@ import numpy as np
 import soundfile
 
 from obsidian_wren.core.wording import _
-from obsidian_wren.formats.sound_header import LONGEST_S, BadSound
+from obsidian_wren.formats.sound_header import LONGEST_S, BadSound, broken
 
 _MATROSKA = b"\x1a\x45\xdf\xa3"
 _AMR = b"#!AMR"
@@ -45,14 +45,7 @@ def decoded(path: Path) -> Iterator[Path]:
             with av.open(str(path)) as container:
                 _write(container, Path(file.name), path.name)
         except av.error.FFmpegError as error:
-            raise BadSound(
-                "broken",
-                _(
-                    "{name} starts like a sound file but is broken inside. Export it again as WAV"
-                    " or FLAC.",
-                    name=path.name,
-                ),
-            ) from error
+            raise broken(path.name) from error
         yield Path(file.name)
 
 

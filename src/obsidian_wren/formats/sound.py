@@ -26,6 +26,7 @@ from obsidian_wren.formats.sound_header import (
     LARGEST_BYTES,
     LONGEST_S,
     BadSound,
+    broken,
     check_header,
     library_path,
     looks_like_sound,
@@ -186,14 +187,7 @@ def _breaking(name: str) -> Iterator[None]:
     try:
         yield
     except soundfile.LibsndfileError as error:
-        raise BadSound(
-            "broken",
-            _(
-                "{name} starts like a sound file but is broken inside. Export it again as WAV"
-                " or FLAC.",
-                name=name,
-            ),
-        ) from error
+        raise broken(name) from error
 
 
 def _require_finite_at(block: Samples, done: int, rate_hz: int) -> None:
@@ -262,14 +256,7 @@ def _opened(path: Path, name: str) -> Iterator[OpenSound]:
         file = soundfile.SoundFile(library_path(path))
     except (soundfile.LibsndfileError, OSError) as error:
         if looks_like_sound(path):
-            raise BadSound(
-                "broken",
-                _(
-                    "{name} starts like a sound file but is broken inside. Export it again as"
-                    " WAV or FLAC.",
-                    name=name,
-                ),
-            ) from error
+            raise broken(name) from error
         raise BadSound(
             "not-sound",
             _(

@@ -24,6 +24,17 @@ class BadSound(BadTake):
     """A file that cannot be read as sound."""
 
 
+def broken(name: str) -> BadSound:
+    """What is told of a file that begins as sound and is none further on."""
+    return BadSound(
+        "broken",
+        _(
+            "{name} starts like a sound file but is broken inside. Export it again as WAV or FLAC.",
+            name=name,
+        ),
+    )
+
+
 def library_path(path: Path) -> Path | bytes:
     """A path as the sound library takes it: it writes names down itself, but only those that are
     text."""

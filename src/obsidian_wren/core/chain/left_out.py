@@ -1,5 +1,5 @@
 """A chain heard without a stage, or without one band of an equalizer: what each of them does is
-best told by the ear.
+best judged by ear.
 
 Source: practice: a treatment is judged by taking it away, everything else as it was.
 """

@@ -46,7 +46,7 @@ _MODE_DB, _MODE_OCTAVES = 5.0, 0.16
 _BELIEVED = 0.5
 # A phone's microphone: a small opening, a seal that leaks under 150 Hz, a resonance over 8 kHz.
 _PHONE_DB, _PHONE_ENDS_DB, _PHONE_OCTAVES, _PHONE_SINGLE_DB = 1.5, 4.0, 0.5, 0.5
-PHONE_LOW_HZ, PHONE_HIGH_HZ = 150.0, 8000.0
+_PHONE_LOW_HZ, _PHONE_HIGH_HZ = 150.0, 8000.0
 _LEVEL_DB = 30.0
 # How far a level may be off where the voice stands half as far over the noise as it should.
 _DOUBT_DB, _LEAST_TRUST = 2.0, 0.02
@@ -118,7 +118,7 @@ def rig_colour(
     voice = spread**2 * _voice_covariance()
     rig = _rig_covariance(prior.filed) + narrow.T @ narrow
     whole = (rig + voice)[np.ix_(seen, seen)] + _doubt(error_db, trust, seen) + _LEVEL_DB**2
-    shared = rig[seen]
+    shared, modes = rig[seen], narrow[:, seen]
     if phone is not None and (also := np.flatnonzero(phone.trust > 0.0)).size:
         across = voice[np.ix_(seen, also)]
         second = (voice + _phone_covariance())[np.ix_(also, also)] + _LEVEL_DB**2
@@ -127,16 +127,14 @@ def rig_colour(
         data = np.concatenate([data, phone.deviation_db[also]])
         # What this rig adds is no part of what a phone hears.
         shared = np.vstack([shared, np.zeros((len(also), rig.shape[1]))])
-        seen_modes = np.concatenate([narrow[:, seen], np.zeros((len(narrow), len(also)))], axis=1)
-    else:
-        seen_modes = narrow[:, seen]
+        modes = np.hstack([modes, np.zeros((len(narrow), len(also)))])
     factor = np.linalg.cholesky(whole)
     half = np.linalg.solve(factor, shared)
     white = np.linalg.solve(factor, data)
     mean = expected + half.T @ white
     mean, variance = _around_mean(mean, rig - half.T @ half, weights)
     # The part of each resonance has a posterior of its own, under the same evidence.
-    parts = np.linalg.solve(factor, seen_modes.T).T @ white
+    parts = np.linalg.solve(factor, modes.T).T @ white
     return RigColour(
         mean, np.sqrt(variance), tuple(float(part) for part in _MODE_DB * (believed + parts))
     )
@@ -151,7 +149,7 @@ def _doubt(error_db: Samples, trust: Samples, seen: npt.NDArray[np.intp]) -> Sam
 
 
 def _phone_covariance() -> Samples:
-    ends = (POINT_HZ < PHONE_LOW_HZ) | (POINT_HZ > PHONE_HIGH_HZ)
+    ends = (POINT_HZ < _PHONE_LOW_HZ) | (POINT_HZ > _PHONE_HIGH_HZ)
     own = _smooth(np.where(ends, _PHONE_ENDS_DB, _PHONE_DB), _PHONE_OCTAVES)
     return own + _PHONE_SINGLE_DB**2 * np.eye(len(POINT_HZ))
 
