@@ -21,6 +21,7 @@ BENCHES = (
     ("population.py", "Tone on talkers and rigs that nobody tuned it on"),
     ("first_page.py", "The first page"),
     ("tell.py", "A word from outside"),
+    ("first_takes.py", "A first calibration's takes, beside a busy process"),
     ("many_takes.py", "Ten thousand takes"),
     ("stream.py", "The live stream"),
     ("live.py", "From a microphone of the system to a program that listens"),

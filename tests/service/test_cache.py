@@ -32,6 +32,7 @@ def sound(seed):
 
 def test_what_is_held_takes_half_and_comes_back_in_full():
     made = sound(1)
+    before = made.talk.copy()
     held = light(made)
     assert held.talk.dtype == held.beside[0].dtype == np.float32
     assert bytes_of(held) == pytest.approx(bytes_of(made) / 2, rel=0.01)
@@ -40,7 +41,15 @@ def test_what_is_held_takes_half_and_comes_back_in_full():
     assert back.beside[1] is None
     assert back.name == "it"
     # 150 dB under the sample itself.
-    np.testing.assert_allclose(back.talk, made.talk, rtol=10 ** (-140 / 20))
+    np.testing.assert_allclose(back.talk, before, rtol=10 ** (-140 / 20))
+    # What was made goes on as it is held.
+    np.testing.assert_array_equal(made.talk, back.talk)
+
+
+def test_what_had_32_bits_before_is_shared():
+    likelihoods = np.zeros(LONG, np.float32)
+    made = Sounds(*(np.zeros(LONG) for _ in range(2)), None, (likelihoods, None, None))
+    assert full(light(made)).likelihoods_db[0] is likelihoods
 
 
 def test_samples_of_24_bits_lose_nothing():

@@ -10,6 +10,7 @@ from functools import partial
 from itertools import pairwise
 
 import numpy as np
+import numpy.typing as npt
 
 from obsidian_wren.core.beside import Beside
 from obsidian_wren.core.chain.engine import VoiceChain
@@ -21,6 +22,8 @@ _TRACE_S = 0.01
 
 # A block ``(n,)``, and the likelihood ratio of speech in it where that is known.
 Piece = tuple[Samples, Samples | None]
+# The likelihood ratio of speech in each sample, ``(n,)``, dB; no decision hangs on more bits.
+Likelihood = npt.NDArray[np.float32]
 
 
 def render(
@@ -28,7 +31,7 @@ def render(
     samples: Samples,
     *,
     rate_hz: float,
-    likelihood_db: Samples | None = None,
+    likelihood_db: Likelihood | None = None,
     beside: Beside = iter,
 ) -> Samples:
     """Run ``(n,)`` samples through a fresh chain; the delay is taken off, so input and output
@@ -38,10 +41,10 @@ def render(
 
 
 def render_stage(
-    spec: StageSpec, samples: Samples, likelihood_db: Samples | None, *, rate_hz: float
-) -> tuple[Samples, Samples | None]:
+    spec: StageSpec, samples: Samples, likelihood_db: Likelihood | None, *, rate_hz: float
+) -> tuple[Samples, Likelihood | None]:
     """:func:`render` through one stage, and the likelihood ratio of speech in what it gives,
-    ``(n,)``, dB: its own where it tells one, else that of the samples."""
+    ``(n,)``, dB, in 32 bits: its own where it tells one, else that of the samples."""
     out, likelihoods_db = _rendered([spec], samples, likelihood_db, rate_hz=rate_hz)
     return out, likelihood_db if likelihoods_db is None else likelihoods_db
 
@@ -49,15 +52,15 @@ def render_stage(
 def _rendered(
     specification: Sequence[StageSpec],
     samples: Samples,
-    likelihood_db: Samples | None,
+    likelihood_db: Likelihood | None,
     *,
     rate_hz: float,
     beside: Beside = iter,
-) -> tuple[Samples, Samples | None]:
+) -> tuple[Samples, Likelihood | None]:
     chains = in_parts(specification, rate_hz)
     delay, count = sum(chain.delay_samples for chain in chains), len(samples)
     out = np.empty(count + delay)
-    likelihoods_db = np.empty(count + delay) if chains[-1].tells else None
+    likelihoods_db = np.empty(count + delay, np.float32) if chains[-1].tells else None
 
     def pieces() -> Iterator[Piece]:
         for first in range(0, count + delay, _OFFLINE_BLOCK):
@@ -75,8 +78,8 @@ def _rendered(
     return out[delay:], None if likelihoods_db is None else likelihoods_db[delay:]
 
 
-def _part(samples: Samples, first: int, last: int) -> Samples:
-    part = samples[first:last]
+def _part(samples: Samples | Likelihood, first: int, last: int) -> Samples:
+    part = np.asarray(samples[first:last], np.float64)
     missing = last - first - len(part)
     return np.concatenate([part, np.zeros(missing)]) if missing else part
 

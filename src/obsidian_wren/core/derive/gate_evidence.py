@@ -20,6 +20,7 @@ from obsidian_wren.core.chain.detector import (
 )
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.gate import GateSpec, gate_gains_db
+from obsidian_wren.core.chain.offline import Likelihood
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.words import Word, within
@@ -85,16 +86,14 @@ class DetectorTrace:
 
 
 def detector_trace(
-    samples: Samples, likelihood_db: Samples | None, sidechain_hz: float, *, rate_hz: float
+    samples: Samples, likelihood_db: Likelihood | None, sidechain_hz: float, *, rate_hz: float
 ) -> DetectorTrace:
     """What a gate hears of ``(n,)`` samples and of the likelihood ratio of speech in them, ``(n,)``
     where it is known."""
     levels, step_s = detector_levels_dbfs(samples, sidechain_hz, rate_hz=rate_hz)
     step = control_step(rate_hz)
-    likelihoods_db = (
-        np.empty(0) if likelihood_db is None else likelihood_db[step - 1 :: step][: len(levels)]
-    )
-    return DetectorTrace(levels, likelihoods_db, step_s)
+    told = np.empty(0) if likelihood_db is None else likelihood_db[step - 1 :: step]
+    return DetectorTrace(levels, told[: len(levels)].astype(np.float64), step_s)
 
 
 def talk_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:

@@ -14,7 +14,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.chain.offline import render_stage
+from obsidian_wren.core.chain.offline import Likelihood, render_stage
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import SILENCE_DB, Samples
 from obsidian_wren.core.derive.aims import Preferences
@@ -30,9 +30,9 @@ from obsidian_wren.core.rate import at_rate
 _USUAL = Preferences()
 _T = TypeVar("_T")
 # Likelihood ratios of speech in talk, rest and room in use, where they are known.
-Likelihoods = tuple[Samples | None, Samples | None, Samples | None]
+Likelihoods = tuple[Likelihood | None, Likelihood | None, Likelihood | None]
 # A sound, and the likelihood ratio of speech in it where that is known.
-Told = tuple[Samples, Samples | None]
+Told = tuple[Samples, Likelihood | None]
 Run = Callable[[Callable[[Told], Told], Iterable[Told]], Iterable[Told]]
 
 
@@ -69,9 +69,9 @@ class Sounds:
     """Takes at one rate and one gain, ``(n,)`` each: normal talk, the room at rest, the room in use
     where it was taken.
 
-    ``likelihoods_db`` are the likelihood ratios of speech in talk, rest and room in use, ``(n,)``,
-    None before noise reduction told them; ``known`` are numbers that were worked out of these very
-    sounds.
+    ``likelihoods_db`` are the likelihood ratios of speech in talk, rest and room in use, ``(n,)``
+    in 32 bits, None before noise reduction told them; ``known`` are numbers that were worked out of
+    these very sounds.
     """
 
     talk: Samples
@@ -148,17 +148,17 @@ class TakeSet:
         return replace(self, sounds=sounds, passed=(*self.passed, spec))
 
     @property
-    def talk_likelihood_db(self) -> Samples | None:
+    def talk_likelihood_db(self) -> Likelihood | None:
         """The likelihood ratio of speech in the talk, ``(n,)``, dB; None where nobody told it."""
         return self.sounds.likelihoods_db[0]
 
     @property
-    def rest_likelihood_db(self) -> Samples | None:
+    def rest_likelihood_db(self) -> Likelihood | None:
         """The same of the room at rest, ``(n,)``, dB."""
         return self.sounds.likelihoods_db[1]
 
     @property
-    def room_likelihood_db(self) -> Samples | None:
+    def room_likelihood_db(self) -> Likelihood | None:
         """The same of the room as it is really used, else at rest, ``(n,)``, dB."""
         return self.sounds.likelihoods_db[1 if self.in_use is None else 2]
 

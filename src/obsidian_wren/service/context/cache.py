@@ -67,10 +67,18 @@ class Cache:
         )(lambda _key, make: make())
 
     def get(self, key: Hashable, make: Callable[[], Any]) -> Any:
-        """What is held under the key, made when it is not. What ``make`` raises is not held."""
+        """What is held under the key, made when it is not. What ``make`` raises is not held; the
+        long arrays of what it gives are its own."""
         if self.most_bytes is None:
             return self._answer(key, make)
-        return full(self._answer(key, lambda: light(make())))
+        made: list[Any] = []
+
+        def made_light() -> Any:
+            made.append(make())
+            return light(made[0])
+
+        held = self._answer(key, made_light)
+        return made[0] if made else full(held)
 
     @property
     def bytes_held(self) -> int:

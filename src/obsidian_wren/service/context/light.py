@@ -17,15 +17,30 @@ _LONG = 1 << 15
 _SMALL_BYTES = 256
 
 
+class _Narrowed(np.ndarray):
+    """An array in 32 bits that was one of 64."""
+
+
 def light(value: Any) -> Any:
     """A value with its long arrays of 64 bit numbers ``(n,)`` in 32 bits: an array, a tuple of
-    arrays, or a record of either, also within a record."""
-    return _arrays(value, lambda held: _in(np.float64, held, np.float32))
+    arrays, or a record of either, also within a record. The arrays of the value itself, which are
+    its own, are rounded to as much."""
+
+    def narrowed(held: np.ndarray) -> np.ndarray:
+        if held.dtype != np.float64:
+            return held
+        new = held.astype(np.float32)
+        held[...] = new
+        return new.view(_Narrowed)
+
+    return _arrays(value, narrowed)
 
 
 def full(value: Any) -> Any:
     """What :func:`light` was given, as far as 32 bits hold it."""
-    return _arrays(value, lambda held: _in(np.float32, held, np.float64))
+    return _arrays(
+        value, lambda held: np.array(held, np.float64) if isinstance(held, _Narrowed) else held
+    )
 
 
 def bytes_of(value: Any) -> int:
@@ -39,10 +54,6 @@ def bytes_of(value: Any) -> int:
 
     _arrays(value, count)
     return counted
-
-
-def _in(of: type, held: np.ndarray, wanted: type) -> np.ndarray:
-    return np.asarray(held.astype(wanted)) if held.dtype == of else held
 
 
 def _arrays(value: Any, change: Callable[[np.ndarray], np.ndarray]) -> Any:
