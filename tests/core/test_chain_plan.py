@@ -4,10 +4,13 @@ import numpy as np
 import pytest
 
 from obsidian_wren.core.chain.offline import render
+from obsidian_wren.core.derive.chain_plan import ask_rule, derive_chain
 from obsidian_wren.core.derive.plan import plan
+from obsidian_wren.core.derive.take_set import ToneTakes, prepare
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
+from obsidian_wren.core.numerals import DECIDES_DB
 from signals import RATE, babble, room, voice
 
 
@@ -24,6 +27,34 @@ def test_plan_brings_a_real_take_to_its_aim(quiet):
     assert tone.fit.residual_rms_db <= 1.5
     for named in tone.bands:
         assert "target range" in named.because
+
+
+def test_what_the_stages_behind_take_is_not_taken_twice():
+    rest, talk = room(1.5e-3), voice("passage") + room(1.5e-3, len(voice("passage")) / RATE, seed=4)
+    quiet = read_quiet(rest, rate_hz=RATE)
+    reading, asked = read_talk(talk, rate_hz=RATE, quiet=quiet), []
+
+    def ask(key, take_set, pins):
+        asked.append(key)
+        return ask_rule(key, take_set, pins)
+
+    takes = prepare(
+        talk,
+        rest,
+        None,
+        rate_hz=RATE,
+        rest_rate_hz=RATE,
+        in_use_rate_hz=None,
+        talk_reading=reading,
+        quiet_reading=quiet,
+        tone=ToneTakes(reading, quiet),
+    )
+    found = derive_chain(takes, ask=ask)
+    floor = max(found.landing.beside_voice_dbfs_a, found.landing.floor_dbfs_a)
+    assert floor < takes.preferences.aims.floor_dbfs_a + DECIDES_DB
+    gentle = next(stage for stage in found.stages if stage.key == "gate-gentle")
+    assert gentle.switch.on
+    assert asked.count("noise_reduction") == 1
 
 
 def test_without_a_tone_the_rest_is_planned():

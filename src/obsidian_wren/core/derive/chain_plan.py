@@ -91,11 +91,13 @@ def derive_chain(
     to_come = dict(start or {})
     if set(to_come) != set(weighing):
         to_come = _predicted(take_set, keys, once)
+    aim = take_set.preferences.aims.floor_dbfs_a
     found = _gone_through(take_set, keys, to_come, once)
     floor = floor_behind(found.stages, found.reaching, found.leaving)
     for _ in range(_MOST_ROUNDS):
         came = floor.to_come()
-        differs = {key for key in came if not _agree(came[key], to_come[key])}
+        meets = max(floor.beside_voice, floor.in_pauses) < aim + DECIDES_DB
+        differs = {key for key in came if not _holds(key, to_come[key], came[key], meets=meets)}
         if not differs:
             break
         # Whose prediction holds is not asked anew.
@@ -121,17 +123,21 @@ def _predicted(take_set: TakeSet, keys: Sequence[str], once: _Once) -> dict[str,
     return {key: FloorToCome(0.0, 0.0, 0.0) if kind_of(key).steadies else guess for key in weighing}
 
 
-def _agree(one: FloorToCome, other: FloorToCome) -> bool:
-    """Whether no decision can hang on what parts them. A gate that closes in the pauses decides
-    nothing there."""
+def _holds(key: str, predicted: FloorToCome, came: FloorToCome, *, meets: bool) -> bool:
+    """Whether no decision of a stage can hang on what parts its prediction from what came.
 
-    def highest(found: FloorToCome) -> float:
-        return max(found.beside_voice_db, found.in_pauses_db)
+    A gate that closes in the pauses decides nothing where gates are open. Where the floor at rest
+    ``meets`` its aim at the listener, what was not foreseen was taken by the stages to come, and
+    need not be taken twice.
+    """
+    if kind_of(key).weighs_floor == "gates open":
+        return abs(came.gates_open_db - predicted.gates_open_db) <= _AGREES_DB
+    more = _highest(came) - _highest(predicted)
+    return more >= -_AGREES_DB and (meets or more <= _AGREES_DB)
 
-    return (
-        abs(highest(one) - highest(other)) <= _AGREES_DB
-        and abs(one.gates_open_db - other.gates_open_db) <= _AGREES_DB
-    )
+
+def _highest(found: FloorToCome) -> float:
+    return max(found.beside_voice_db, found.in_pauses_db)
 
 
 class _Once:
