@@ -1,7 +1,7 @@
 """Compiles the kernels into libraries beside the program: ``make kernels``.
 
-Two processes share the work: the pass that runs whole chains, and all that is called alone. Where
-no C compiler or no header of Python is there, nothing is written, and the program compiles when it
+Two processes share the work, half each: the pass that runs whole chains, and what is called alone.
+Where no C compiler or no header of Python is there, nothing is written, and the program compiles when it
 starts for the first time.
 
 Source: Numba's compiler of modules (``numba.pycc``).
@@ -28,10 +28,12 @@ from obsidian_wren.core import kernel
 _LEVEL = "x86-64-v3"
 _LEVEL_HAS = ["AVX2", "FMA3", "BMI2"]
 _CORE = pathlib.Path(kernel.__file__).parent
-# What the pass of whole chains is made of, and the stages beside it, which share little with it.
+# What the pass of whole chains is made of; and of the stages beside it, which share little with it,
+# as many as make both libraries as much work.
 _OF_PASS = (
     *("one_pass", "compressor", "deesser", "deplosive", "gate", "leveller", "limiter"),
     *("limiters", "filters", "detector", "between_samples"),
+    *("clicks", "hum", "noise_reduction"),
 )
 _PARTS = {"wren_pass": True, "wren_stages": False}
 
@@ -65,6 +67,7 @@ def compile_part(name: str, into: pathlib.Path) -> None:
     from numba import types
     from numba.core.codegen import JITCodeLibrary
     from numba.core.cpu import CPUContext
+    from numba.core.dispatcher import Dispatcher
     from numba.pycc import CC, compiler
 
     from obsidian_wren.core.measure.highest import BetweenBound
@@ -76,6 +79,8 @@ def compile_part(name: str, into: pathlib.Path) -> None:
 
     # The compiler of modules has no option for it.
     compiler.Flags = released
+    # Nothing of this process is looked at again.
+    Dispatcher.enable_caching = lambda self: None
     # Kernels within others are put into the library and optimised there: none needs to be before,
     # nor to run in this process. Without this it takes a third longer.
     JITCodeLibrary._optimize_final_module = lambda self: None

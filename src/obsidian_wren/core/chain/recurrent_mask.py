@@ -103,11 +103,36 @@ def _add(row: Single, weight: np.float32, other: Single) -> None:
         row[f] += weight * other[f]
 
 
+# Put one by one: what NumPy's slices mean takes the compiler half a second each.
+@kernel(fastmath=True)
+def _fill(row: Single, level: np.float32) -> None:
+    for f in range(len(row)):
+        row[f] = level
+
+
+@kernel(fastmath=True)
+def _copy(row: Single, other: Single) -> None:
+    for f in range(len(row)):
+        row[f] = other[f]
+
+
+@kernel(fastmath=True)
+def _copy_rows(rows: Single, others: Single) -> None:
+    for c in range(len(rows)):
+        _copy(rows[c], others[c])
+
+
+@kernel(fastmath=True)
+def _add_rows(rows: Single, others: Single) -> None:
+    for c in range(len(rows)):
+        _add(rows[c], np.float32(1.0), others[c])
+
+
 @kernel(fastmath=True)
 def _gathered(bins: Single, high: Single, spans: npt.NDArray[np.int64], bands: Single) -> None:
     """Bins ``(257,)`` into bands ``(129,)``: the lower ones as they are, the others weighed by
     ``high`` ``(64, 192)``."""
-    bands[:65] = bins[:65]
+    _copy(bands[:65], bins)
     for b in range(64):
         total = np.float32(0.0)
         for k in range(spans[b, 0], spans[b, 1]):
@@ -131,7 +156,7 @@ def _halved(rows: Single, weight: Single, bias: Single, slope: Single, into: Sin
     outs_a_group = into.shape[0] * each // channels
     for o in range(into.shape[0]):
         row, first = into[o], o // outs_a_group * each
-        row[:] = bias[o]
+        _fill(row, bias[o])
         for c in range(each):
             w, e, d = weight[o, c], even[first + c], odd[first + c]
             a, b = w[1], w[3]
@@ -147,12 +172,14 @@ def _doubled(rows: Single, weight: Single, bias: Single, into: Single) -> None:
     of inputs."""
     channels, n = rows.shape
     padded = np.zeros((channels, n + 2), dtype=np.float32)
-    padded[:, 1 : n + 1] = rows
+    for c in range(channels):
+        _copy(padded[c, 1 : n + 1], rows[c])
     each = weight.shape[1]
     ins_a_group = channels * each // into.shape[0]
     even, odd = np.empty(n, dtype=np.float32), np.empty(n, dtype=np.float32)
     for o in range(into.shape[0]):
-        even[:], odd[:] = bias[o], bias[o]
+        _fill(even, bias[o])
+        _fill(odd, bias[o])
         first = o // each * ins_a_group
         for c in range(first, first + ins_a_group):
             w, x = weight[c, o % each], padded[c]
@@ -199,21 +226,22 @@ def _block(
     point, point_bias, point_slope, depth, depth_bias, depth_slope, back, back_bias = parts[:8]
     n, frames = 33, 2 * dilation + 1
     padded = np.zeros((8, n + 2), dtype=np.float32)
-    padded[:, 1 : n + 1] = x[:8]
+    for c in range(8):
+        _copy(padded[c, 1 : n + 1], x[c])
     now = past[at % frames]
     for o in range(16):
         row = now[o, 1 : n + 1]
-        row[:] = point_bias[b, o]
+        _fill(row, point_bias[b, o])
         for c in range(8):
             w = point[b, o, c]
             _add_three(row, w[0], w[1], w[2], padded[c])
         _bent(row, point_slope[b])
     out = np.empty((8, n), dtype=np.float32)
     for o in range(8):
-        out[o] = back_bias[b, o]
+        _fill(out[o], back_bias[b, o])
     deep = np.empty(n, dtype=np.float32)
     for c in range(16):
-        deep[:] = depth_bias[b, c]
+        _fill(deep, depth_bias[b, c])
         for k in range(3):
             w = depth[b, c, k]
             before = past[(at + frames - (2 - k) * dilation) % frames, c]
@@ -224,7 +252,7 @@ def _block(
     weights = _weighed(out, parts, b, hidden)
     # The other half stands between.
     for c in range(8):
-        x[2 * c + 1] = x[8 + c]
+        _copy(x[2 * c + 1], x[8 + c])
     for c in range(8):
         row = x[2 * c]
         for f in range(n):
@@ -258,7 +286,7 @@ def _joined(
     total, square = np.float32(0.0), np.float32(0.0)
     for j in range(16):
         row = mixed[j]
-        row[:] = bias[j]
+        _fill(row, bias[j])
         for i in range(16):
             _add(row, weight[i, j], told[i])
         for f in range(n):
@@ -280,7 +308,7 @@ def _given_across(x: Single, parts: Arrays, p: int) -> Single:
     across_in, across_bias, n = parts[0], parts[2], 33
     given = np.empty((n, 48), dtype=np.float32)
     for step in range(n):
-        given[step] = across_bias[p, 0]
+        _copy(given[step], across_bias[p, 0])
         for unit in range(4):
             f = step if unit % 2 == 0 else n - 1 - step
             half = 8 * (unit // 2)
@@ -303,7 +331,7 @@ def _across(x: Single, parts: Arrays, p: int) -> Single:
     carried, spread = np.zeros(16, dtype=np.float32), np.empty(16, dtype=np.float32)
     kept = np.empty(48, dtype=np.float32)
     for step in range(n):
-        kept[:] = across_bias[p, 1]
+        _copy(kept, across_bias[p, 1])
         for i in range(4):
             for unit in range(4):
                 for j in range(4):
@@ -332,8 +360,8 @@ def _along(x: Single, parts: Arrays, p: int, hidden: Single) -> None:
         for j in range(8):
             for gate in range(3):
                 row, k = gates[gate], 8 * gate + j
-                row[:] = along_bias[p, half, 0, k]
-                kept[:] = along_bias[p, half, 1, k]
+                _fill(row, along_bias[p, half, 0, k])
+                _fill(kept, along_bias[p, half, 1, k])
                 for i in range(8):
                     _add(row, along_in[p, half, i, k], mine[i])
                     _add(kept, along_past[p, half, i, k], before[i])
@@ -346,7 +374,7 @@ def _along(x: Single, parts: Arrays, p: int, hidden: Single) -> None:
             _tanh(new, n)
             for f in range(n):
                 after[j, f] = new[f] + stays[f] * (before[j, f] - new[f])
-        before[:] = after
+        _copy_rows(before, after)
 
 
 @kernel(fastmath=True)
@@ -393,22 +421,22 @@ def _masks(
             looks[1, k], looks[2, k] = real, imaginary
         for c in range(3):
             _gathered(looks[c], high, spans, bands[c])
-            near[3 * c, 1:] = bands[c, :-1]
-            near[3 * c + 1] = bands[c]
-            near[3 * c + 2, :-1] = bands[c, 1:]
+            _copy(near[3 * c, 1:], bands[c])
+            _copy(near[3 * c + 1], bands[c])
+            _copy(near[3 * c + 2, :-1], bands[c, 1:])
         _halved(near, edges[0], edges[1], edges[2], half)
         _halved(half, edges[3], edges[4], edges[5], quarter)
-        x[:] = quarter
+        _copy_rows(x, quarter)
         for b in range(6):
             if b == 3:
                 for p in range(2):
                     _path(x, paths, p, along[p])
             if b >= 3:
-                x += kept[5 - b]
+                _add_rows(x, kept[5 - b])
             _block(x, blocks, b, pasts[b], hidden[b], at[0], (1, 2, 5, 5, 2, 1)[b])
             if b < 3:
-                kept[b] = x
-        x += quarter
+                _copy_rows(kept[b], x)
+        _add_rows(x, quarter)
         _doubled(x, edges[6], edges[7], wide)
         for c in range(16):
             _bent(wide[c], edges[8][0])
@@ -417,8 +445,8 @@ def _masks(
         for part in range(2):
             mask, told = masks[part, j], whole[part]
             _tanh(told, 129)
-            mask[:65] = told[:65]
-            mask[65:] = np.float32(0.0)
+            _copy(mask[:65], told)
+            _fill(mask[65:], np.float32(0.0))
             for b in range(64):
                 first, last = spans[b]
                 _add(mask[65 + first : 65 + last], told[65 + b], high[b, first:last])
