@@ -1,8 +1,8 @@
 """Compiles the kernels into libraries beside the program: ``make kernels``.
 
 Two processes share the work, half each: the pass that runs whole chains, and what is called alone.
-Where no C compiler or no header of Python is there, nothing is written, and the program compiles when it
-starts for the first time.
+Where no C compiler or no header of Python is there, nothing is written, and the program compiles
+when it starts for the first time.
 
 Source: Numba's compiler of modules (``numba.pycc``).
 """
