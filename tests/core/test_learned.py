@@ -57,6 +57,16 @@ def test_nothing_that_is_quiet_enough_is_taken():
     assert np.abs(through(sound) - sound).max() < 1e-12
 
 
+def test_behind_a_loud_word_the_room_does_not_come_back():
+    fan, word = noise(1e-3, 4.0), np.zeros(4 * RATE)
+    # Somebody talks for two seconds, 40 dB over a fan that counts as what moves.
+    word[RATE : 3 * RATE] = voice()[RATE : 3 * RATE]
+    word *= 10.0 ** ((rms_dbfs(fan) + 40.0 - rms_dbfs(word[RATE : 3 * RATE])) / 20.0)
+    left = through(word + fan)
+    pause = slice(round(3.4 * RATE), round(3.8 * RATE))
+    assert rms_dbfs(left[pause]) <= rms_dbfs(fan[pause]) - 15.0
+
+
 def test_it_goes_out_again_when_what_moves_has_ended():
     quiet = noise(ROOM, 8.0)
     sound = quiet + np.concatenate([at("street", -40.0, 2.0), np.zeros(6 * RATE)])

@@ -34,7 +34,7 @@ KINDS: dict[str, StageKind] = {
             spec="hum:HumSpec",
             rule="hum:derive_hum",
             before_tone=True,
-            weighs_floor="at rest",
+            weighs_floor="rest",
             parameters=(
                 Parameter("mains_hz", _("Mains"), "Hz", 45.0, 65.0, 0.01, 2),
                 Parameter("settle_s", _("Adaptation time"), "s", 0.5, 10.0, 0.5),
@@ -49,9 +49,9 @@ KINDS: dict[str, StageKind] = {
             node="cleaning",
             spec="learned:LearnedSpec",
             rule="learned:derive_learned",
-            version=2,
+            version=3,
             before_tone=True,
-            weighs_floor="gates open",
+            weighs_floor="open",
             parameters=(
                 Parameter("range_db", _("Maximum reduction"), "dB", 0.0, 40.0, 1.0),
                 Parameter("quiet_dbfs", _("Ignores below"), "dBFS", -120.0, 0.0, 0.5),
@@ -75,7 +75,7 @@ KINDS: dict[str, StageKind] = {
             rule="clicks:derive_clicks",
             version=3,
             before_tone=True,
-            weighs_floor="gates open",
+            weighs_floor="open",
             parameters=(
                 Parameter("over_db", _("Click threshold"), "dB", 2.0, 15.0, 0.5),
                 Parameter("loudest_dbfs", _("Ignores above"), "dBFS", -90.0, 0.0, 0.5),
@@ -124,7 +124,7 @@ KINDS: dict[str, StageKind] = {
             spec="noise_reduction:NoiseReductionSpec",
             rule="noise_reduction:derive_noise_reduction",
             before_tone=True,
-            weighs_floor="at rest",
+            weighs_floor="rest",
             version=5,
             parameters=(
                 Parameter("reduction_db", _("Noise reduction"), "dB", 0.0, 30.0, 1.0),
@@ -158,7 +158,7 @@ KINDS: dict[str, StageKind] = {
             rule="gate:derive_gate",
             before_tone=True,
             repeats=True,
-            weighs_floor="gates open",
+            weighs_floor="open",
             version=4,
             ends="cleaned",
             parameters=(
@@ -351,7 +351,7 @@ INSTANCES: dict[str, tuple[str, StageKind]] = {
             before_tone=False,
             steadies=True,
             repeats=False,
-            weighs_floor="at rest",
+            weighs_floor="rest",
             ends=None,
             version=2,
         ),

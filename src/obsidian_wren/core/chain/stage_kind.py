@@ -30,9 +30,9 @@ class StageKind:
     is read; ``steadies``: it comes behind the tone; ``repeats``: a person may use further ones;
     ``banded``: its settings are bands; ``ends``: the point of the level diagram behind it;
     ``also_on``: kinds whose pins its rule stands on; ``stays_on``: why it cannot be switched off;
-    ``weighs_floor``: its rule asks what the stages behind it will do to the floor, the room at rest
-    or what sounds while gates are open, else empty; ``shapes_tone``: a filter that stands still, so
-    what it does is a curve over frequency; ``cleans``: a program that cleans as well would work
+    ``weighs_floor``: its rule asks what the stages behind it will do to the room at ``rest``, or to
+    what sounds while gates are ``open``; ``shapes_tone``: a filter that stands still, so what it
+    does is a curve over frequency; ``cleans``: a program that cleans as well would work
     against it; ``character``: parameters that are the person's and travel in a file; ``by_taste``:
     being on or off is the person's as well.
     ``version`` is counted up when the rule answers otherwise, so that what it derived before shows
@@ -54,7 +54,7 @@ class StageKind:
     ends: str | None = None
     also_on: tuple[str, ...] = ()
     stays_on: str | None = None
-    weighs_floor: Literal["", "at rest", "gates open"] = ""
+    weighs_floor: Literal["", "rest", "open"] = ""
     shapes_tone: bool = False
     cleans: bool = False
     character: tuple[str, ...] = ()

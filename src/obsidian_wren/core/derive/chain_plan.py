@@ -130,7 +130,7 @@ def _holds(key: str, predicted: FloorToCome, came: FloorToCome, *, meets: bool) 
     ``meets`` its aim at the listener, what was not foreseen was taken by the stages to come, and
     need not be taken twice.
     """
-    if kind_of(key).weighs_floor == "gates open":
+    if kind_of(key).weighs_floor == "open":
         return abs(came.gates_open_db - predicted.gates_open_db) <= _AGREES_DB
     more = _highest(came) - _highest(predicted)
     return more >= -_AGREES_DB and (meets or more <= _AGREES_DB)

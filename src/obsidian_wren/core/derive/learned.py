@@ -222,7 +222,7 @@ def _under_voice(take_set: TakeSet, *, clear: bool) -> tuple[float, str]:
         if not spoken.any():
             return None
         # As the stage follows them.
-        taken, kept = (followed(each, step_s=step_s) for each in (taken, kept))
+        taken, kept = followed(taken, kept, step_s=step_s)
         return float(np.percentile(power_db((kept + 1e-30) / (taken + 1e-30))[spoken], 10))
 
     own = take_set.once("own voice taken", measure)
