@@ -14,6 +14,7 @@ import pulsectl
 import pytest
 
 from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
+from obsidian_wren.devices.sound_server.connection import LOST, connected
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.devices.sound_server.output import SystemOutput
@@ -388,6 +389,17 @@ def test_a_server_that_ends_and_comes_back(system, sound_server, plugged):
         assert level_of_tone(again) == pytest.approx(-20.0, abs=0.5)
         again.close()
     end()
+
+
+def test_a_server_that_ends_while_it_is_asked_is_told_as_lost(system, sound_server):
+    with pytest.raises(LOST), connected() as pulse:
+        sound_server.end()
+        # The first answer says that the connection is over; what is asked then is no call any more.
+        for _ in range(3):
+            with suppress(pulsectl.PulseError):
+                pulse.source_list()
+    system.look()
+    assert system.seen.missing[0] == "no-server"
 
 
 @pytest.mark.parametrize("sound_server", [PipeWire], indirect=True)

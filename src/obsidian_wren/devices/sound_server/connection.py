@@ -23,7 +23,8 @@ _PATIENCES_S = (1.0, 3.0, 10.0)
 
 @contextmanager
 def connected() -> Iterator[Any]:
-    """A connection of its own, so that any thread may ask. Raises NoSoundServer."""
+    """A connection of its own, so that any thread may ask. Raises NoSoundServer, and one of
+    ``LOST`` where the server goes meanwhile."""
     if not libpulse.is_there():
         raise NoSoundServer(
             "no-library",
@@ -40,7 +41,11 @@ def connected() -> Iterator[Any]:
             ),
         ) from error
     with pulse:
-        yield pulse
+        try:
+            yield pulse
+        except pulsectl.pulsectl.c.LibPulse.CallError as error:
+            # The package tells it as a fault of whoever calls.
+            raise pulsectl.PulseDisconnected from error
 
 
 class _Connection(pulsectl.Pulse):  # type: ignore[misc]

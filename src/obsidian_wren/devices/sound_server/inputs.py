@@ -83,13 +83,20 @@ def inputs() -> tuple[SystemInput, ...]:
 
 
 def remove_input(folder: Path, key: str) -> None:
-    """Take one of our inputs away; nothing where it is not there."""
+    """Take one of our inputs away; nothing where it is not there. Who is cut off asks again."""
+    try:
+        _remove(key)
+    except pulsectl.PulseDisconnected:
+        _remove(key)
+    for left in ("pipe", "lock"):
+        (folder / f"{key}.{left}").unlink(missing_ok=True)
+
+
+def _remove(key: str) -> None:
     with connected() as pulse:
         there = source_named(pulse, PREFIX + key)
         if there is not None:
             _unload(pulse, there)
-    for left in ("pipe", "lock"):
-        (folder / f"{key}.{left}").unlink(missing_ok=True)
 
 
 def _unload(pulse: pulsectl.Pulse, there: Any) -> None:
