@@ -119,16 +119,17 @@ _DRIFTED = 3
 
 def _check(chosen: argparse.Namespace) -> int:
     """``check``: 0 where nothing drifted, 3 where something did."""
+    from obsidian_wren.formats.jsonable import to_jsonable
     from obsidian_wren.service.files.checking import check_files
 
     answer = check_files(chosen.calibration, chosen.quiet, chosen.talk, channel=chosen.channel)
     for note in answer.notes:
         print(note, file=sys.stderr)
     if chosen.json:
-        print(json.dumps(answer.body, ensure_ascii=False))
+        print(json.dumps(to_jsonable(answer.found), ensure_ascii=False))
     else:
-        print_check(answer.body)
-    return _DRIFTED if answer.body["drifted"] else 0
+        print_check(answer.found)
+    return _DRIFTED if answer.found.drifted else 0
 
 
 def _work(chosen: argparse.Namespace) -> int:

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from math import isfinite
+from typing import TYPE_CHECKING, Any
 
 from obsidian_wren.core.wording import _
+
+if TYPE_CHECKING:
+    from obsidian_wren.core.prove.found import FoundDrift
 
 
 def print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
@@ -55,20 +59,21 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
         print(f"{kind + ' ' + name:24} {value:g} {setting['unit']}  {setting['because']}")
 
 
-def print_check(body: dict[str, Any]) -> None:
+def print_check(found: FoundDrift) -> None:
     """Print what a check found: the causes with what to do, and what moved."""
-    if not body["drifted"]:
+    if not found.drifted:
         print(
             _(
                 "Nothing drifted: the difference is no larger than between two readings of one"
                 " sentence."
             )
         )
-    for cause in body["causes"]:
-        print(f"{cause['share']:4.0%}  {cause['sentence']} {cause['action']}")
-    for name, row in body["readings"].items():
+    for cause in found.causes:
+        print(f"{cause.share:4.0%}  {cause.sentence} {cause.action}")
+    for name, row in found.readings.items():
         then, now = (
-            "unknown" if value is None else f"{value:g}" for value in (row["then"], row["now"])
+            "unknown" if value is None or not isfinite(value) else f"{round(value, 2):g}"
+            for value in (row.then, row.now)
         )
-        mark = "moved" if row["moved"] else ""
-        print(f"{name:24} {then:>10} → {now:>10} {row['unit']:8} {mark}".rstrip())
+        mark = "moved" if row.moved else ""
+        print(f"{name:24} {then:>10} → {now:>10} {row.unit:8} {mark}".rstrip())

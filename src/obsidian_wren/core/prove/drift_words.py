@@ -10,6 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.prove.drift import Drift, DriftCause
+from obsidian_wren.core.prove.found import CheckReading, FoundDrift, ToldCause
+from obsidian_wren.core.prove.moved import readings_of
 from obsidian_wren.core.wording import _
 
 _KEEP = _("or keep it and recalculate what depends on it")
@@ -22,6 +24,31 @@ class DriftSentence:
 
     sentence: str
     action: str
+
+
+def tell(drift: Drift, *, distance_known: bool, cardioid_deg: float | None = None) -> FoundDrift:
+    """A drift in words. ``cardioid_deg``: how far off its axis a cardioid stood then, None for
+    another pattern."""
+    readings = {
+        row.name: CheckReading(row.then, row.now, row.unit, row.spread, row.beyond)
+        for row in readings_of(drift.change)
+    }
+    causes = []
+    for cause in drift.causes:
+        words = say(cause, drift, distance_known=distance_known, cardioid_deg=cardioid_deg)
+        causes.append(
+            ToldCause(
+                cause.code,
+                cause.share,
+                cause.estimate,
+                cause.error,
+                cause.then,
+                cause.unit,
+                words.sentence,
+                words.action,
+            )
+        )
+    return FoundDrift(drift.drifted, readings, tuple(causes))
 
 
 def say(

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.prove.series import tally
 from obsidian_wren.core.prove.series_words import verdict
 from obsidian_wren.formats.calibration import MOST_PROVED
+from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.formats.sounding import NAME, sounding_json
 from obsidian_wren.service.prove.checks import calibration_sounding
 from obsidian_wren.service.prove.kept import kept_checks, kept_series
@@ -32,12 +33,12 @@ def proof_part(ctx: RigContext) -> dict[str, Any]:
         "checks": [
             {
                 "at": take.taken_at,
-                "drifted": reading.body["drifted"],
-                "causes": reading.body["causes"],
+                "drifted": check.drifted,
+                "causes": to_jsonable(check.causes),
             }
-            for take, reading in checks
+            for take, check in checks
         ],
-        "last_check_bands": checks[-1][1].body["bands"] if checks else [],
+        "last_check_bands": to_jsonable(checks[-1][1].bands) if checks else [],
         "listeners_proved": _proved(ctx.session),
     }
 

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.prove.drift import find_drift
+from obsidian_wren.core.prove.drift_words import tell
+from obsidian_wren.core.prove.found import FoundDrift
 from obsidian_wren.core.prove.sounding import Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import BadCalibration, CalibrationFile, RigFile
 from obsidian_wren.formats.carried_file import read_calibration
-from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.formats.sounding import NAME, read_sounding
 from obsidian_wren.service.files.reading import load_for
@@ -26,9 +26,9 @@ _NEWS = ("silent",)
 
 @dataclass(frozen=True)
 class CheckAnswer:
-    """What a check found: JSON values and notes for the person."""
+    """What a check found, and notes for the person."""
 
-    body: dict[str, Any]
+    found: FoundDrift
     notes: tuple[str, ...]
 
 
@@ -44,10 +44,8 @@ def check_files(
     now, notes = hear_files(quiet, talk, channel)
     distance_m = file.rig.distance_cm / 100.0 if file.rig.distance_cm else None
     drift = find_drift(then, now, distance_m=distance_m)
-    body = drift_json(
-        drift, distance_known=distance_m is not None, cardioid_deg=_cardioid_deg(file.rig)
-    )
-    return CheckAnswer(body, notes)
+    found = tell(drift, distance_known=distance_m is not None, cardioid_deg=_cardioid_deg(file.rig))
+    return CheckAnswer(found, notes)
 
 
 def _cardioid_deg(rig: RigFile) -> float | None:

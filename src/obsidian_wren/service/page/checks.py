@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 from sqlalchemy import select
 
 from obsidian_wren.core.mix.checks import KeptProof
+from obsidian_wren.core.prove.found import FoundCheck
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import prove
 from obsidian_wren.service.convert import convert
@@ -48,32 +48,28 @@ def checks(ctx: RigContext) -> list[views.CheckedView]:
         if row.on and scene.kind_of(row).picks
     }
     found = []
-    for at, (take, reading) in enumerate(kept):
+    for at, (take, check) in enumerate(kept):
         before = kept[at + 1][0].taken_at if at + 1 < len(kept) else None
-        feeds = _feeds(names, proofs, reading.body["against"], take.taken_at, before)
-        found.append(_checked(take, reading.body, feeds))
+        feeds = _feeds(names, proofs, check.against, take.taken_at, before)
+        found.append(_checked(take, check, feeds))
     return found
 
 
 def _checked(
-    take: Take, body: dict[str, Any], feeds: list[views.CheckedFeedView]
+    take: Take, check: FoundCheck, feeds: list[views.CheckedFeedView]
 ) -> views.CheckedView:
-    purposes = prove.purposes_kept([cause["code"] for cause in body["causes"]])
+    purposes = prove.purposes_kept([cause.code for cause in check.causes])
     return views.CheckedView(
         take_id=take.id,
         at=take.taken_at,
-        against=body["against"],
-        drifted=body["drifted"],
-        causes=[views.DriftCauseView.model_validate(cause) for cause in body["causes"]],
+        against=check.against,
+        drifted=check.drifted,
+        causes=list(check.causes),
         readings=[
-            views.MovedView(
-                name=name,
-                title=_TITLES.get(name, name),
-                **{key: row[key] for key in ("then", "now", "unit", "moved")},
-            )
-            for name, row in body["readings"].items()
+            convert(views.MovedView, row, name=name, title=_TITLES.get(name, name))
+            for name, row in check.readings.items()
         ],
-        bands=[views.DriftBandView.model_validate(band) for band in body["bands"]],
+        bands=list(check.bands),
         feeds=feeds,
         keeps=_(" and ").join(_KEPT[purpose] for purpose in purposes) or None,
     )

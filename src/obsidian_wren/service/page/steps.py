@@ -104,9 +104,9 @@ def _drifted(ctx: RigContext) -> str | None:
     """What the last check found, where something moved and the takes are older than it."""
     found = kept_checks(ctx)
     newest = max((take.id for take in ctx.takes.by_purpose.values() if take is not None), default=0)
-    if not found or newest > found[-1][0].id or not found[-1][1].body["causes"]:
+    if not found or newest > found[-1][0].id or not found[-1][1].causes:
         return None
-    return str(found[-1][1].body["causes"][0]["sentence"])
+    return found[-1][1].causes[0].sentence
 
 
 def _proof_stale(session: Session, proof: Proof | None) -> str | None:

@@ -43,6 +43,7 @@ from obsidian_wren.core.measure.resonances import Resonance
 from obsidian_wren.core.measure.spectrum import Band
 from obsidian_wren.core.measure.speech import Pitch
 from obsidian_wren.core.prove.before_after import BeforeAfter
+from obsidian_wren.core.prove.found import DriftBand, ToldCause
 from obsidian_wren.core.prove.ranking_words import RankingSentence
 from obsidian_wren.service.calibration.preferences import BandValue, PreferencesBody
 from obsidian_wren.service.context.app_context import FolderFinding
@@ -586,26 +587,6 @@ class CheckedFeedView(BaseModel):
     found: str | None
 
 
-class DriftCauseView(BaseModel):
-    """Why something moved: the share of the change, from 0 to 1, and what to do."""
-
-    code: str
-    share: float
-    sentence: str
-    action: str
-
-
-class DriftBandView(BaseModel):
-    """One third octave of a check: what changed, what may differ anyway, what the causes do, and
-    the room, dB."""
-
-    hz: float
-    change_db: float | None
-    spread_db: float | None
-    explained_db: float | None
-    room_db: float | None
-
-
 class CheckedView(BaseModel):
     """One check against the calibration of ``against``; ``keeps``: what one press would take over
     from it, None where nothing should be kept."""
@@ -614,9 +595,9 @@ class CheckedView(BaseModel):
     at: str
     against: str
     drifted: bool
-    causes: list[DriftCauseView]
+    causes: list[ToldCause]
     readings: list[MovedView]
-    bands: list[DriftBandView]
+    bands: list[DriftBand]
     feeds: list[CheckedFeedView]
     keeps: str | None
 

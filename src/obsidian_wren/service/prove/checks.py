@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from typing import Any
 
 import numpy as np
 from sqlalchemy.exc import SQLAlchemyError
@@ -11,12 +10,13 @@ from sqlalchemy.exc import SQLAlchemyError
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.prove.drift import Drift, find_drift
+from obsidian_wren.core.prove.drift_words import tell
+from obsidian_wren.core.prove.found import DriftBand, FoundCheck
 from obsidian_wren.core.prove.pair import starts_at_s
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
-from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
@@ -37,15 +37,20 @@ def keep_check(ctx: RigContext, take: Take) -> None:
     now = _now(measuring.samples_of(ctx.app, take), take.rate_hz)
     then, against = _then(ctx, seconds=now.seconds)
     drift = find_drift(then, now, distance_m=_distance_m(against))
-    body = drift_json(
+    told = tell(
         drift,
         distance_known=_distance_m(against) is not None,
         cardioid_deg=_cardioid_deg(against),
     )
-    body["bands"] = _bands(drift)
-    body["same_sound"] = drift.change.same_sound
-    body["against"] = against.taken_at
-    ctx.session.merge(Reading(take_id=take.id, body=body))
+    found = FoundCheck(
+        told.drifted,
+        told.readings,
+        told.causes,
+        _bands(drift),
+        against.taken_at,
+        drift.change.same_sound,
+    )
+    ctx.session.merge(Reading(take_id=take.id, body=to_jsonable(found)))
     ctx.session.flush()
 
 
@@ -121,22 +126,20 @@ def _cardioid_deg(take: Take) -> float | None:
     return float(angle) if is_cardioid and angle is not None else None
 
 
-def _bands(drift: Drift) -> list[dict[str, Any]]:
+def _bands(drift: Drift) -> tuple[DriftBand, ...]:
     """What the picture shows: for each third octave of the voice the change, what it may differ by
     anyway, and what the causes do, dB; the room beside it."""
     change = drift.change
     spread = 2.0 * np.sqrt(np.diag(change.covariance))
     noise = np.interp(np.log(VOICE_HZ), np.log(change.noise_hz), change.db[change.noise])
     known = change.known[change.voice]
-    rows = []
-    for k, hz in enumerate(VOICE_HZ):
-        rows.append(
-            {
-                "hz": float(hz),
-                "change_db": float(change.db[k]) if known[k] else None,
-                "spread_db": float(spread[k]) if known[k] else None,
-                "explained_db": float(drift.explained_db[k]) if drift.causes else None,
-                "room_db": float(noise[k]),
-            }
+    return tuple(
+        DriftBand(
+            float(hz),
+            float(change.db[k]) if known[k] else None,
+            float(spread[k]) if known[k] else None,
+            float(drift.explained_db[k]) if drift.causes else None,
+            float(noise[k]),
         )
-    return list(to_jsonable(rows))
+        for k, hz in enumerate(VOICE_HZ)
+    )

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
+from obsidian_wren.core.prove.found import FoundCheck
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Reading, Series, Take
 
@@ -30,7 +32,7 @@ def kept_series(ctx: RigContext) -> list[Series]:
     )
 
 
-def kept_checks(ctx: RigContext) -> list[tuple[Take, Reading]]:
+def kept_checks(ctx: RigContext) -> list[tuple[Take, FoundCheck]]:
     """The last checks of the rig with what each found, the newest last."""
     found = ctx.session.execute(
         select(Take, Reading)
@@ -44,4 +46,4 @@ def kept_checks(ctx: RigContext) -> list[tuple[Take, Reading]]:
         .order_by(Take.id.desc())
         .limit(_CHECKS)
     )
-    return [(take, reading) for take, reading in found][::-1]
+    return [(take, convert(FoundCheck, reading.body)) for take, reading in found][::-1]

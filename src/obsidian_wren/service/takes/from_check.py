@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from obsidian_wren.core.prove.found import FoundCheck
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import prove
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.checks import ROOM_S, room_of
 from obsidian_wren.service.readings import measuring, staleness
@@ -22,7 +24,9 @@ def keep_what_moved(app: AppContext, take_id: int) -> None:
         take, reading = session.get(Take, take_id), session.get(Reading, take_id)
         if take is None or reading is None or take.purpose != "check" or take.discarded:
             raise Refused("no-check", _("This check no longer exists. Check again."))
-        purposes = prove.purposes_kept([cause["code"] for cause in reading.body["causes"]])
+        purposes = prove.purposes_kept(
+            [cause.code for cause in convert(FoundCheck, reading.body).causes]
+        )
         samples = measuring.samples_of(app, take)
         ctx = RigContext.of(app, session, take.rig_id)
         present = staleness.sources_now(ctx)
