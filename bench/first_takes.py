@@ -2,8 +2,7 @@
 byte of each to its reading and all that follows from it. Three generated voices at −26 dBFS over a
 hiss and a hum at −62 dBFS. As companion, the busy process tells how much it got done meanwhile.
 
-Before derivations rounded what they hold in place, and shared what does not change, a passage took
-6.5 to 6.9 s here.
+Before no stage was asked to take what the stages behind it take, a passage took 4.6 to 12.6 s here.
 """
 
 from __future__ import annotations
