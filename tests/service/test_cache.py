@@ -48,7 +48,7 @@ def test_what_is_held_takes_half_and_comes_back_in_full():
 
 def test_what_had_32_bits_before_is_shared():
     likelihoods = np.zeros(LONG, np.float32)
-    made = Sounds(*(np.zeros(LONG) for _ in range(2)), None, (likelihoods, None, None))
+    made = Sounds(np.zeros(LONG), np.ones(LONG), None, (likelihoods, None, None))
     assert full(light(made)).likelihoods_db[0] is likelihoods
 
 
