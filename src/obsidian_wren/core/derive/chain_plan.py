@@ -127,7 +127,7 @@ def _holds(key: str, predicted: FloorToCome, came: FloorToCome, *, meets: bool) 
     """Whether no decision of a stage can hang on what parts its prediction from what came.
 
     A gate that closes in the pauses decides nothing where gates are open. Where the floor at rest
-    ``meets`` its aim at the listener, what was not foreseen was taken by the stages to come, and
+    ``meets`` its aim at the listener, what was not predicted was taken by the stages to come, and
     need not be taken twice.
     """
     if kind_of(key).weighs_floor == "open":
