@@ -6,11 +6,11 @@ import time
 PATIENCE_S = 300.0
 
 
-def wait_until(what, every_s=0.02):
-    """What ``what`` gives once it is true."""
+def wait_until(what, every_s=0.02, *, tell=lambda: ""):
+    """What ``what`` gives once it is true; ``tell`` says how things stand where it never was."""
     end = time.monotonic() + PATIENCE_S
     while not (found := what()):
-        assert time.monotonic() < end, "it never happened"
+        assert time.monotonic() < end, f"it never happened {tell()}"
         time.sleep(every_s)
     return found
 

@@ -336,8 +336,16 @@ def test_headphones_clips_returns_and_the_computers_sound_take_part(system, plug
         Recording("phones.monitor", "ear") as ear,
         Recording(CALL) as call,
     ):
-        for hz in (1000.0, 2000.0, 3000.0):
-            wait_until(lambda hz=hz: tone_of(ear.hears(0.5), hz) > -50.0)
+        tones = (1000.0, 2000.0, 3000.0)
+
+        def stands():
+            with Recording("speakers.monitor") as speakers, Recording("back.monitor") as back:
+                sounds = [each.hears(0.5) for each in (ear, speakers, back, call)]
+            levels = [[round(tone_of(sound, hz)) for hz in tones] for sound in sounds]
+            return f"at ear, speakers, back, call: {levels}; {asks.status()}"
+
+        for hz in tones:
+            wait_until(lambda hz=hz: tone_of(ear.hears(0.5), hz) > -50.0, tell=stands)
         assert tone_of(call.hears(0.5), 3000.0) < -90.0
         asks.ask(records.PressClip(7, records.bytes_of(sine(500.0, -20.0, 20.0))))
         wait_until(lambda: tone_of(call.hears(0.5), 500.0) > -50.0)

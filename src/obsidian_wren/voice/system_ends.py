@@ -31,6 +31,8 @@ _PATIENCE_S, _MAY_WAIT_S = 5.0, 1.0
 # Nobody wrote for so long: nothing is live, so the output is let go.
 _IDLE_S, _LOOK_S = 2.0, 0.2
 _GOES_ON_S = 0.5
+# A server may open an output and never join it to the device: it asks for nothing.
+_ASKS_WITHIN_S = 3.0
 # What waits at an output while its clock and ours ask at different instants.
 _CUSHION_S = 0.02
 
@@ -249,16 +251,21 @@ class PlayedTo:
             output.write(wide(block, 2))
 
     def _attend(self) -> None:
-        """Open it, and again when it is back; let it go when nothing is live any more."""
-        name = None
+        """Open it, and again when it is back or asks for nothing; let it go when nothing is live
+        any more."""
+        name, asked, asked_s = None, 0, 0.0
         while time.monotonic() - self._heard_s < _IDLE_S:
-            wanted = self._wanted()
-            if self._open is not None and (self._open.is_gone or wanted != name):
-                self._let_go()
+            wanted, output, now_s = self._wanted(), self._open, time.monotonic()
+            if output is not None:
+                if output.asked != asked:
+                    asked, asked_s = output.asked, now_s
+                if output.is_gone or wanted != name or now_s - asked_s > _ASKS_WITHIN_S:
+                    self._let_go()
             if self._open is None and wanted is not None:
                 try:
                     opened = self._system.open_output(wanted, rate_hz=FEED_HZ, channels=2)
                     name, self._missed = wanted, 0
+                    asked, asked_s = 0, time.monotonic()
                     # Its count begins anew; whoever gives may have stopped asking meanwhile.
                     self._given = -round(_CUSHION_S * FEED_HZ)
                     self._open = opened
