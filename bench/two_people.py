@@ -199,7 +199,7 @@ def main() -> None:
         raise SystemExit(missing)
     pairs = list(itertools.permutations(GENERATORS, 2))
     for title, late_s in (("two inputs of one device", 0.0), ("two devices, 15 ms apart", 0.015)):
-        found = [judge(pairs[7 * n % len(pairs)], 900 + n, late_s) for n in range(_DESKS)]
+        found = [judge(pairs[7 * n % len(pairs)], 1700 + n, late_s) for n in range(_DESKS)]
         lower = np.concatenate([each[0] for each in found])
         lost = np.concatenate([each[1] for each in found])
         print(

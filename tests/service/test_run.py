@@ -554,3 +554,17 @@ def test_what_is_kept_of_a_run_and_what_was_not():
     assert ring.since(0).tolist() == list(range(1400, 1500))
     assert ring.since(1490).tolist() == list(range(1490, 1500))
     assert len(ring.since(1500)) == 0
+
+
+def test_raw_and_treated_stay_in_step_when_a_slower_chain_comes():
+    sound = noise(0.05, 2.0)
+    path = VoicePath("voice", Loop(sound, RATE), (GainSpec(0.0),))
+    both = []
+    for at in range(0, len(sound), 480):
+        if at == RATE // 2 // 480 * 480:
+            path.change((GainSpec(0.0), LimiterSpec(0.0, 100.0)))
+        block = sound[at : at + 480]
+        both.append(np.stack(path.treat(block, block)))
+    raw, treated = np.concatenate(both, axis=1)[:, -RATE // 2 :]
+    assert path.delay_samples > 0
+    np.testing.assert_allclose(raw, treated, atol=1e-12)

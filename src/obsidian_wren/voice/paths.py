@@ -29,20 +29,22 @@ _SLOWEST_S = 0.15
 _MOVED_EVERY = 10
 
 
-class _HeldBack:
-    """Raw sound as late as the chain makes the treated one; where that changes, one block fades
-    over."""
+class HeldBack:
+    """Sound, or a gain for each sample, so many samples late; where that changes, one block fades
+    over. ``before``: what it was before it began."""
 
-    def __init__(self, delay_samples: int, rate_hz: int) -> None:
+    def __init__(self, delay_samples: int, rate_hz: int, *, before: float = 0.0) -> None:
         self._delay = self._wanted = delay_samples
         self._past = self._end = round(_SLOWEST_S * rate_hz)
         # Blocks one behind another; what is still asked for is moved now and then.
-        self._held = np.zeros(_MOVED_EVERY * self._past)
+        self._held = np.full(_MOVED_EVERY * self._past, before)
 
     def change(self, delay_samples: int) -> None:
+        """Be so many samples late from the next block on."""
         self._wanted = delay_samples
 
     def process(self, block: Samples) -> Samples:
+        """The next ``(n,)`` samples, late."""
         if self._end + len(block) > len(self._held):
             held = self._held[self._end - self._past : self._end].copy()
             if self._past + len(block) > len(self._held):
@@ -64,7 +66,8 @@ class _HeldBack:
 
 class VoicePath:
     """A voice: its source, its chain, and the raw voice held back so that both are in step;
-    ``removal`` takes what a loudspeaker plays out of it before the chain."""
+    ``removal`` takes what a loudspeaker plays out of it before the chain. The treated voice is at
+    least ``least_delay_samples`` late."""
 
     def __init__(
         self,
@@ -72,12 +75,15 @@ class VoicePath:
         stream: SoundStream,
         specs: Sequence[StageSpec],
         removal: LoudspeakerRemoval | None = None,
+        *,
+        least_delay_samples: int = 0,
     ) -> None:
         self.key = key
         self.stream = stream
-        self.chain = VoiceChain(specs, stream.rate_hz)
         self.removal = removal
-        self._held = _HeldBack(self.delay_samples, stream.rate_hz)
+        missing = least_delay_samples - (0 if removal is None else removal.delay_samples)
+        self.chain = VoiceChain(specs, stream.rate_hz, least_delay_samples=max(0, missing))
+        self._held = HeldBack(self.delay_samples, stream.rate_hz)
         self._troubles_told = 0
 
     def read(self, count: int) -> Samples:
@@ -107,12 +113,14 @@ class VoicePath:
         a loudspeaker plays meanwhile, ``(n,)``."""
         if self.removal is not None and played is not None:
             into_chain = self.removal.process(into_chain, played)
-        return self._held.process(raw), self.chain.process(into_chain)
+        treated = self.chain.process(into_chain)
+        # A chain that is gone over to may be later, from some block on.
+        self._held.change(self.delay_samples)
+        return self._held.process(raw), treated
 
     def change(self, specs: Sequence[StageSpec]) -> None:
         """Go over to other stages or settings without a gap or a click."""
         self.chain.change(specs)
-        self._held.change(self.delay_samples)
 
     def troubles(self) -> list[str]:
         """What failed in the chain since it was asked last."""

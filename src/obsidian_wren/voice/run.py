@@ -18,12 +18,13 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.ring import Ring
+from obsidian_wren.core.mix.spill_gate import SpillGate
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Player, SourceGone
 from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.voice.pace import Pace, Pacing
 from obsidian_wren.voice.passed import PassedBlocks
-from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
+from obsidian_wren.voice.paths import HeldBack, PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.priority import come_first, quick_switching
 from obsidian_wren.voice.records import LoudspeakerStatus
 from obsidian_wren.voice.safe_mixer import SafeMixer
@@ -55,6 +56,37 @@ def _input(
     if name.startswith("mix "):
         return mixed.get(name.removeprefix("mix "), np.zeros(count))
     return signals.get(name, np.zeros(count))
+
+
+class _SpillGains:
+    """The gains of two voices against each other's spill, when the sound is there that they are
+    for."""
+
+    def __init__(self, gate: SpillGate, voices: Sequence[VoicePath]) -> None:
+        self.gate, self._voices = gate, voices
+        self._late = [
+            HeldBack(self._delay(path), path.stream.rate_hz, before=1.0) for path in voices
+        ]
+        self._opened = 0.0
+
+    def _delay(self, path: VoicePath) -> int:
+        return path.delay_samples - self.gate.ahead_samples
+
+    def lower(
+        self, signals: dict[str, Samples], blocks: Mapping[str, Samples], *, opened: bool
+    ) -> None:
+        """Lower what is treated by what the ``blocks`` of both microphones say; ``opened``:
+        neither."""
+        first, second = self._voices
+        gains = self.gate.process(blocks[first.key], blocks[second.key])
+        ramp = np.linspace(self._opened, float(opened), gains.shape[1])
+        self._opened = float(opened)
+        for path, late, gain in zip(self._voices, self._late, gains, strict=True):
+            late.change(self._delay(path))
+            held = late.process(gain)
+            signals[f"{path.key} treated"] = signals[f"{path.key} treated"] * (
+                held + (1.0 - held) * ramp
+            )
 
 
 _TELL_EVERY_S = 0.2
@@ -90,6 +122,7 @@ class LiveRun:
         pacing: Pacing,
         tap: Tap | None = None,
         played: str = "",
+        spill: SpillGate | None = None,
     ) -> None:
         self.rate_hz = voices[0].stream.rate_hz
         self.block_s = pacing.block_s
@@ -104,6 +137,7 @@ class LiveRun:
         self.dropouts = 0
         self.passing = PassedBlocks()
         self._voices = list(voices)
+        self._spill = None if spill is None else _SpillGains(spill, self._voices[:2])
         self._seats = list(seats)
         self.inputs = dict(inputs)
         self._mixer = SafeMixer(mixes, ducking, self.rate_hz, [path.key for path in voices])
@@ -168,6 +202,11 @@ class LiveRun:
             removal.drift_ppm,
             1000.0 * removal.delay_samples / self.rate_hz,
         )
+
+    @property
+    def spill_lowered_db(self) -> tuple[float, float] | None:
+        """How far each of two people is lowered now, since only the other one talks, dB."""
+        return None if self._spill is None else self._spill.gate.lowered_db
 
     def change_chain(self, specification: Sequence[StageSpec]) -> None:
         """Go over to other stages or settings of the first voice without a gap or a click."""
@@ -316,6 +355,9 @@ class LiveRun:
                 signals[f"{path.key} as heard"] = blocks[path.key]
                 # Programs that pick the device itself hear it raw.
                 signals[f"{path.key} at once"] = raw
+            if self._spill is not None:
+                # What is measured by a marker is not what one of two people is lowered by.
+                self._spill.lower(signals, blocks, opened=marker is not None)
             troubles = [sentence for path in self._voices for sentence in path.troubles()]
             mixed, mixing_trouble = self._mixer.process(signals, count)
             if marker is not None:
