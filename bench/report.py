@@ -36,6 +36,7 @@ BENCHES = (
     ("week.py", "A watched working week"),
     ("recheck.py", "A check, from its last sample"),
     ("two_microphones.py", "Two microphones of known response"),
+    ("two_people.py", "Two people at one desk"),
 )
 REPORT = ROOT / "docs/performance.md"
 # Written by hand: what several calm runs came to.

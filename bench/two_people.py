@@ -24,7 +24,7 @@ from obsidian_wren.core.mix.spill_gate import SpillGate
 from obsidian_wren.simulation.image_sources import image_response, walls
 from voices import GENERATORS, RATE, missing_generators, speak
 
-_DESKS = 24
+_DESKS, _SEED = 24, 2600
 _ALONE_S, _TALK_S = 12.0, 60.0
 _BLOCK = 480
 _BAR_DB, _CLIPPED_DB = 12.0, 3.0
@@ -198,8 +198,14 @@ def main() -> None:
     if missing := missing_generators():
         raise SystemExit(missing)
     pairs = list(itertools.permutations(GENERATORS, 2))
-    for title, late_s in (("two inputs of one device", 0.0), ("two devices, 15 ms apart", 0.015)):
-        found = [judge(pairs[7 * n % len(pairs)], 1700 + n, late_s) for n in range(_DESKS)]
+    recorded = [pair for pair in pairs if all(name.startswith("flite") for name in pair)]
+    others = [pair for pair in pairs if pair not in recorded]
+    for title, voices, late_s in (
+        ("voices built on recordings, two inputs of one device", recorded, 0.0),
+        ("the same, two devices that are 15 ms apart", recorded, 0.015),
+        ("a voice of formants among them, one device", others, 0.0),
+    ):
+        found = [judge(voices[5 * n % len(voices)], _SEED + n, late_s) for n in range(_DESKS)]
         lower = np.concatenate([each[0] for each in found])
         lost = np.concatenate([each[1] for each in found])
         print(

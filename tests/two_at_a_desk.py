@@ -1,5 +1,7 @@
 """Two people and two microphones at one desk, of known spill."""
 
+from functools import lru_cache
+
 import numpy as np
 import scipy.signal
 
@@ -23,17 +25,18 @@ class Desk:
     """Two people and two microphones: what these hear, and what each holds of the other person."""
 
     def __init__(self):
-        self.rng = np.random.default_rng(4)
+        rng = np.random.default_rng(4)
         self.said = [0.05 * talker_sound(part, RATE) for part in ("talk", "passage")]
-        self._ways = [decaying(self.rng), decaying(self.rng)]
+        self._ways = [decaying(rng), decaying(rng)]
 
     def heard(self, first, second, late=0):
+        rng = np.random.default_rng(7)
         other = [
             scipy.signal.oaconvolve(sound, way)[: len(sound)]
             for sound, way in zip((second, first), self._ways, strict=True)
         ]
         mics = [
-            own + there + 10.0 ** (-65.0 / 20.0) * self.rng.standard_normal(len(own))
+            own + there + 10.0 ** (-65.0 / 20.0) * rng.standard_normal(len(own))
             for own, there in zip((first, second), other, strict=True)
         ]
         mics[1] = np.concatenate([np.zeros(late), mics[1]])[: len(first)]
@@ -56,3 +59,14 @@ class Desk:
 def lost_db(sound, gain):
     """What gains for each sample take from a sound, dB."""
     return 10.0 * np.log10(np.sum(sound**2) / np.sum((sound * gain) ** 2))
+
+
+@lru_cache(maxsize=1)
+def desk():
+    return Desk()
+
+
+@lru_cache(maxsize=1)
+def both():
+    """The spill both ways, as it is measured there."""
+    return desk().measured()

@@ -1,7 +1,6 @@
 """Two people in one live run: each is lowered while only the other one talks."""
 
 import numpy as np
-import pytest
 
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
@@ -12,24 +11,14 @@ from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.pace import Pacing
 from obsidian_wren.voice.paths import VoicePath
 from obsidian_wren.voice.run import LiveRun
-from two_at_a_desk import RATE, Desk, S, lost_db
+from two_at_a_desk import RATE, S, both, desk, lost_db
 
 UNCHANGED = (GainSpec(0.0),)
 
 
-@pytest.fixture(scope="module")
-def desk():
-    return Desk()
-
-
-@pytest.fixture(scope="module")
-def both(desk):
-    return desk.measured()
-
-
-def run_of(both, heard, *, first=UNCHANGED):
+def run_of(heard, *, first=UNCHANGED):
     """A run of two people, and what it makes of each."""
-    gate = SpillGate(*both, rate_hz=RATE)
+    gate = SpillGate(*both(), rate_hz=RATE)
     kept = {"voice treated": [], "person treated": []}
 
     def tap(signals, mixed):
@@ -59,10 +48,10 @@ def step_through(run, heard, begin=0, end=None):
         run.step({"voice": heard[0][at : at + 480], "person": heard[1][at : at + 480]})
 
 
-def test_who_does_not_talk_is_lowered_and_whole_from_the_first_sound(desk, both):
-    said, turn = desk.in_turn(16)
-    mics, other = desk.heard(*said)
-    run, paths, kept = run_of(both, mics)
+def test_who_does_not_talk_is_lowered_and_whole_from_the_first_sound():
+    said, turn = desk().in_turn(16)
+    mics, other = desk().heard(*said)
+    run, paths, kept = run_of(mics)
     step_through(run, mics)
     late = paths[0].delay_samples
     for k, blocks in enumerate(kept.values()):
@@ -76,11 +65,11 @@ def test_who_does_not_talk_is_lowered_and_whole_from_the_first_sound(desk, both)
         assert lost_db(mics[k][cut], gain[cut]) < 3.0
 
 
-def test_a_slower_chain_gets_its_gains_later(desk, both):
+def test_a_slower_chain_gets_its_gains_later():
     """What the chain takes longer than is looked ahead is waited for, also where it changes."""
-    said, _ = desk.in_turn(8)
-    mics, _ = desk.heard(*said)
-    run, paths, kept = run_of(both, mics)
+    said, _ = desk().in_turn(8)
+    mics, _ = desk().heard(*said)
+    run, paths, kept = run_of(mics)
     step_through(run, mics, 0, 2 * S)
     run.change_chain((GainSpec(0.0), LimiterSpec(0.0, 100.0)))
     step_through(run, mics, 2 * S)
@@ -94,10 +83,10 @@ def test_a_slower_chain_gets_its_gains_later(desk, both):
     assert np.median(down) < 0.2
 
 
-def test_a_marker_finds_both_up(desk, both):
-    said, _ = desk.in_turn(8)
-    mics, _ = desk.heard(*said)
-    run, paths, _ = run_of(both, mics)
+def test_a_marker_finds_both_up():
+    said, _ = desk().in_turn(8)
+    mics, _ = desk().heard(*said)
+    run, paths, _ = run_of(mics)
     step_through(run, mics, 0, 3 * S)
     assert run.spill_lowered_db[1] > 15.0
     kept = []
