@@ -6,6 +6,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -18,7 +19,6 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.core.mix.spill_gate import SpillGate
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Player, SourceGone
 from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
@@ -28,6 +28,9 @@ from obsidian_wren.voice.paths import HeldBack, PathDelay, ReturnPath, Seat, Voi
 from obsidian_wren.voice.priority import come_first, quick_switching
 from obsidian_wren.voice.records import LoudspeakerStatus
 from obsidian_wren.voice.safe_mixer import SafeMixer
+
+if TYPE_CHECKING:
+    from obsidian_wren.core.mix.spill_gate import SpillGate
 
 
 def picked(
