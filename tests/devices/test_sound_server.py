@@ -14,6 +14,7 @@ import pulsectl
 import pytest
 
 from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
+from obsidian_wren.devices.sound_server import control
 from obsidian_wren.devices.sound_server.connection import LOST, connected
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
@@ -345,6 +346,28 @@ def test_a_program_that_records_is_seen_and_moved_to_our_input(system, plugged):
         program.kill()
         program.wait()
     wait_until(lambda: system.listeners() == ())
+
+
+def test_a_default_that_changes_while_the_computer_is_looked_at_is_of_the_same_moment(
+    system, plugged, monkeypatch
+):
+    """Or whom a server moves with it is taken for somebody who went of its own accord."""
+    plugged(np.zeros(RATE), name="desk")
+    plugged(np.zeros(RATE), name="other")
+    system.make_default("desk")
+    read, defaults = control._listeners, ["other"]
+
+    def listeners(pulse):
+        while defaults:
+            system.make_default(defaults.pop())
+            wait_until(lambda: {one.name: one for one in system.microphones()}["other"].is_default)
+        return read(pulse)
+
+    monkeypatch.setattr(control, "_listeners", listeners)
+    system.look()
+    assert [
+        one.id for one in system.seen.devices if one.is_default and one.direction == "input"
+    ] == ["other"]
 
 
 def test_what_changes_is_told(system, plugged):

@@ -308,10 +308,13 @@ class SoundServer:
 def _surroundings() -> Surroundings:
     with connected() as pulse:
         modules = {each.index: each.name for each in pulse.module_list()}
-        found = described.devices(
-            pulse.source_list(), pulse.sink_list(), modules, pulse.server_info()
-        )
-        return Surroundings(server_name(pulse), None, found, _listeners(pulse), _players(pulse))
+        while True:
+            info = pulse.server_info()
+            found = described.devices(pulse.source_list(), pulse.sink_list(), modules, info)
+            listeners, players = _listeners(pulse), _players(pulse)
+            # Whoever a server moved is known by the default of that same moment.
+            if pulse.server_info().default_source_name == info.default_source_name:
+                return Surroundings(server_name(pulse), None, found, listeners, players)
 
 
 def _listeners(pulse: Any) -> tuple[SystemListener, ...]:
