@@ -63,7 +63,7 @@ def engine_of(size: int) -> MixEngine:
         )
         for row in range(size)
     ]
-    return MixEngine(mixes, over="voice treated", ducking=DUCKING, rate_hz=RATE)
+    return MixEngine(mixes, ducking=DUCKING, rate_hz=RATE)
 
 
 def grow() -> None:

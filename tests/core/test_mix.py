@@ -42,7 +42,7 @@ LISTENERS = [
 
 
 def run(mixes, signals, size=480, ducking=DUCKING):
-    engine = MixEngine(mixes, over="voice treated", ducking=ducking, rate_hz=RATE)
+    engine = MixEngine(mixes, ducking=ducking, rate_hz=RATE)
     count = max(len(s) for s in signals.values())
     parts = [
         engine.process({k: s[at : at + size] for k, s in signals.items()})
@@ -78,7 +78,7 @@ def test_the_size_of_the_blocks_makes_no_difference(sizes):
     signals = {"voice treated": voice()[:count], "music": noise(0.1, 1.0, seed=5)[:count]}
     mixes = [Mix("x", (MixSend("voice treated", 6.0), MixSend("music", 0.0, 9.0)), 1, -12.0)]
     whole, _ = run(mixes, signals, size=count)
-    engine, at, parts = MixEngine(mixes, over="voice treated", ducking=DUCKING, rate_hz=RATE), 0, []
+    engine, at, parts = MixEngine(mixes, ducking=DUCKING, rate_hz=RATE), 0, []
     while at < count:
         size = sizes[len(parts) % len(sizes)]
         parts.append(engine.process({k: s[at : at + size] for k, s in signals.items()})["x"])
@@ -89,7 +89,6 @@ def test_the_size_of_the_blocks_makes_no_difference(sizes):
 def test_what_is_missing_or_broken_is_silence_and_the_rest_goes_on():
     engine = MixEngine(
         [Mix("x", (MixSend("a", 0.0), MixSend("b", 0.0)))],
-        over="voice treated",
         ducking=DUCKING,
         rate_hz=RATE,
     )
@@ -122,9 +121,7 @@ def test_no_sum_gets_over_its_ceiling_and_both_sides_are_held_alike(channels):
 
 def test_a_changed_mix_comes_in_without_a_click():
     tone = sine(300.0, -12.0, 1.0)
-    engine = MixEngine(
-        [Mix("x", (MixSend("a", 0.0),))], over="voice treated", ducking=DUCKING, rate_hz=RATE
-    )
+    engine = MixEngine([Mix("x", (MixSend("a", 0.0),))], ducking=DUCKING, rate_hz=RATE)
     parts = []
     for index, at in enumerate(range(0, RATE, 480)):
         if index == 50:

@@ -105,9 +105,7 @@ def test_every_listener_of_every_case_hears_its_loudness_and_the_voice_on_top(ma
         assert f"return-{seat.key}" not in [send.send.source for send in plan.sends]
         if landing.outcome.voice_over_lu is not None:
             assert landing.outcome.voice_over_lu >= VOICE_OVER_LU - 0.5
-    engine = MixEngine(
-        [plan.mix() for plan in plans], over="voice treated", ducking=DUCKING, rate_hz=RATE
-    )
+    engine = MixEngine([plan.mix() for plan in plans], ducking=DUCKING, rate_hz=RATE)
     whole = len(material["voice treated"])
     heard = {plan.listener.key: [] for plan in plans}
     for at in range(0, whole, RATE // 10):

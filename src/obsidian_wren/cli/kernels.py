@@ -81,12 +81,10 @@ def run_everything() -> None:
     for chain in [*([stage] for stage in stages), stages]:
         VoiceChain(chain, _RATE_HZ).process(noise)
     render(stages, noise, rate_hz=_RATE_HZ)
-    sends = MixSend("voice", 0.0), MixSend("music", 0.0, 6.0)
+    sends = MixSend("voice treated", 0.0), MixSend("music", 0.0, 6.0)
     mixes = [Mix(str(channels), sends, channels) for channels in (1, 2)]
-    engine = MixEngine(
-        mixes, over="voice", ducking=Ducking(-40.0, 15.0, 250.0, 400.0), rate_hz=_RATE_HZ
-    )
-    engine.process({"voice": noise, "music": noise})
+    engine = MixEngine(mixes, ducking=Ducking(-40.0, 15.0, 250.0, 400.0), rate_hz=_RATE_HZ)
+    engine.process({"voice treated": noise, "music": noise})
     for channels in (1, 2):
         resampler = Resampler(from_hz=44_100.0, to_hz=_RATE_HZ, channels=channels)
         resampler.process(noise if channels == 1 else np.column_stack([noise, noise]))

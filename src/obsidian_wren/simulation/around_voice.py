@@ -9,6 +9,7 @@ from typing import Any
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.nothing import NoSystem
 from obsidian_wren.ports.world import Controls, Listener, Player, PushedStream, SoundStream
+from obsidian_wren.simulation.desk import Desk, Who
 from obsidian_wren.simulation.listeners import StandInProgram
 from obsidian_wren.simulation.players import Round, SecondMicrophone
 from obsidian_wren.simulation.spec import WorldSpec
@@ -25,9 +26,28 @@ class AroundVoice:
     def __init__(self) -> None:
         self._rigs: dict[str, SimulatedRig] = {}
         self._programs: dict[str, StandInProgram] = {}
+        self._desk: Desk | None = None
 
     def open_rig(self, rig: records.SimulatedRigRecord, purpose: str = "talk") -> SoundStream:
         """What a rig hears, without end."""
+        return self._rig(rig).open_live(purpose)
+
+    def open_desk(
+        self, first: records.SimulatedRigRecord, second: records.SimulatedRigRecord
+    ) -> tuple[SoundStream, SoundStream]:
+        """What two rigs at one desk hear."""
+        # Their controls stay where they stood, whoever turns those of the rig in hand.
+        beside = SimulatedRig(WorldSpec.model_validate_json(second.spec))
+        beside.set(second.controls)
+        self._desk = Desk(self._rig(first), beside)
+        return self._desk.streams
+
+    def let_talk(self, who: Who) -> None:
+        """Who of the two talks from now on."""
+        if self._desk is not None:
+            self._desk.who = who
+
+    def _rig(self, rig: records.SimulatedRigRecord) -> SimulatedRig:
         found = self._rigs.get(rig.spec)
         if found is None:
             if len(self._rigs) >= _MOST_OPENED:
@@ -35,7 +55,7 @@ class AroundVoice:
             found = SimulatedRig(WorldSpec.model_validate_json(rig.spec))
             self._rigs[rig.spec] = found
         found.set(rig.controls)
-        return found.open_live(purpose)
+        return found
 
     def turn(self, controls: Controls) -> None:
         """Put the controls of every rig where they are said to stand."""

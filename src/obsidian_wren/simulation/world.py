@@ -170,7 +170,8 @@ class SimulatedRig:
         self.controls = replace(self.controls, gain_db=self.knob.nearest_db(gain_db))
         return self.knob
 
-    def _before_converter_db(self, controls: Controls) -> float:
+    def before_converter_db(self, controls: Controls) -> float:
+        """The gain before the converter, pad and all."""
         return self._gain_db(controls) - (self.spec.interface.pad_db if controls.pad_on else 0.0)
 
     def take(self, purpose: str, *, seconds: float, repeat: int = 0) -> Samples:
@@ -189,7 +190,7 @@ class SimulatedRig:
             self.spec.model_dump_json(), purpose, count, repeat, controls.things_off
         )
         rng = np.random.default_rng([self.spec.seed, 99, PURPOSES.index(purpose), repeat])
-        samples = convert(self.spec, volts, self._before_converter_db(controls), rng)
+        samples = convert(self.spec, volts, self.before_converter_db(controls), rng)
         return through_computer(self.spec, samples, controls, rng), rng
 
     def open_take(
@@ -220,7 +221,7 @@ class SimulatedRig:
 
     def open_live(self, purpose: str = "talk") -> SoundStream:
         """Endless sound of this room, ``talk`` or ``rest``, every control followed as it turns."""
-        return _Live(self, purpose)
+        return LiveRig(self, purpose)
 
 
 class _WholeWorld:
@@ -238,7 +239,9 @@ class _WholeWorld:
         self._samples = self._samples[:0]
 
 
-class _Live:
+class LiveRig:
+    """Endless sound of a rig."""
+
     def __init__(self, rig: SimulatedRig, purpose: str) -> None:
         self.rate_hz = rig.rate_hz
         self._rig = rig
@@ -262,17 +265,28 @@ class _Live:
         return self._volts
 
     def read(self, count: int) -> Samples:
-        volts = np.take(self._loop(), np.arange(self._at, self._at + count), mode="wrap")
-        self._at = (self._at + count) % len(self._volts)
+        """The next ``(count,)`` samples."""
+        volts = self.volts(count)
         rig = self._rig
         if self._loudspeaker is not None:
             volts = volts + self._loudspeaker.reaches(count) * (
                 rig.spec.microphone.sensitivity_mv_pa / 1000.0
             )
-        samples = convert(rig.spec, volts, rig._before_converter_db(rig.controls), self._rng)
+        samples = convert(rig.spec, volts, rig.before_converter_db(rig.controls), self._rng)
         return through_computer(
             rig.spec, samples, replace(rig.controls, enhancements=False), self._rng
         )
+
+    @property
+    def loop_samples(self) -> int:
+        """After so many samples it begins anew."""
+        return len(self._volts)
+
+    def volts(self, count: int) -> Samples:
+        """The next ``(count,)`` samples of the voltage at the preamp's input."""
+        volts = np.take(self._loop(), np.arange(self._at, self._at + count), mode="wrap")
+        self._at = (self._at + count) % len(self._volts)
+        return volts
 
     def play(self, block: Samples) -> None:
         """What the computer plays meanwhile, ``(n,)``: heard where a loudspeaker stands."""
@@ -280,4 +294,5 @@ class _Live:
             self._loudspeaker.play(block)
 
     def close(self) -> None:
+        """Nothing more is heard."""
         self._volts = self._volts[:1]

@@ -1,6 +1,8 @@
-"""One channel of a microphone of several, as a stream."""
+"""One channel of a microphone of several, as a stream; and another one of the same sound."""
 
 from __future__ import annotations
+
+import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.ports.system_sound import LiveMicrophone
@@ -12,6 +14,7 @@ class OneChannel:
     def __init__(self, microphone: LiveMicrophone, channel: int) -> None:
         self._microphone, self._channel = microphone, channel
         self.rate_hz = microphone.rate_hz
+        self._last = np.zeros((0, 1))
 
     @property
     def gaps(self) -> int:
@@ -26,10 +29,28 @@ class OneChannel:
     def read(self, count: int) -> Samples:
         """The next ``(count,)`` samples. Raises SourceGone."""
         block = self._microphone.read(count)
-        if block.ndim == 1:
-            return block
-        return block[:, min(self._channel, block.shape[1] - 1)]
+        self._last = block[:, None] if block.ndim == 1 else block
+        return self.beside(self._channel)
+
+    def beside(self, channel: int) -> Samples:
+        """What another channel had in what was read last, ``(count,)``."""
+        return self._last[:, min(channel, self._last.shape[1] - 1)]
 
     def close(self) -> None:
         """Let go of the microphone."""
         self._microphone.close()
+
+
+class ChannelBeside:
+    """Another channel of a microphone whose first reader is asked before this one, for as much."""
+
+    def __init__(self, of: OneChannel, channel: int) -> None:
+        self._of, self._channel = of, channel
+        self.rate_hz = of.rate_hz
+
+    def read(self, count: int) -> Samples:
+        """The ``(count,)`` samples beside those that were read last."""
+        return self._of.beside(self._channel)
+
+    def close(self) -> None:
+        """The first reader lets go of it."""

@@ -34,7 +34,7 @@ from obsidian_wren.ports.world import (
     SourceGone,
 )
 from obsidian_wren.voice import records
-from obsidian_wren.voice.channel import OneChannel
+from obsidian_wren.voice.channel import ChannelBeside, OneChannel
 from obsidian_wren.voice.feeds import RunningFeeds
 from obsidian_wren.voice.listening import HEARD, Listening
 from obsidian_wren.voice.loop import Loop
@@ -47,10 +47,11 @@ from obsidian_wren.voice.rehearsal import rehearse
 from obsidian_wren.voice.run import LiveRun
 from obsidian_wren.voice.shared import SharedWriter
 from obsidian_wren.voice.simulated import Simulated
-from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
+from obsidian_wren.voice.system_ends import ByOurClock, NamedInput, PlayedTo
 
 if TYPE_CHECKING:
     from obsidian_wren.core.loudspeaker.removal import LoudspeakerRemoval
+    from obsidian_wren.core.mix.spill_gate import SpillGate
     from obsidian_wren.voice.recorder import Recorder
 
 _LOG = logging.getLogger(__name__)
@@ -164,6 +165,10 @@ class Voice:
         with self._changing:
             self._follow(asked)
             self._world().turn(asked.controls)
+
+    def let_talk(self, asked: records.LetTalk) -> None:
+        """Who talks of two simulated people."""
+        self._world().let_talk(asked.who)
 
     def set_programs(self, asked: records.SetPrograms) -> None:
         """What simulated programs pick, and have set."""
@@ -436,14 +441,32 @@ class Voice:
         for seat in wanted.seats:
             if seat.feed is not None and seat.program is None:
                 self._feeds.ensure(seat.key, seat.feed, seat.channels)
-        stream = self._source(wanted)
+        streams = self._streams(wanted)
         before, self._ends = self._ends, wanted.ends
         try:
-            return self._through(stream, specs, wanted)
+            return self._through(streams, specs, wanted)
         except BaseException:
             self._ends = before
-            stream.close()
+            for stream in streams:
+                stream.close()
             raise
+
+    def _streams(self, wanted: records.Start) -> list[SoundStream]:
+        """The voice, and who is beside it."""
+        person = wanted.person
+        if person is None or "person" not in wanted.sources:
+            return [self._source(wanted)]
+        if wanted.rig is not None and person.rig is not None:
+            return list(self._world().open_desk(wanted.rig, person.rig))
+        if person.microphone == wanted.microphone:
+            # Two inputs of one device: one stream, one clock.
+            own = self._device(wanted, max(wanted.channel, person.channel))
+            return [own, ChannelBeside(own, person.channel)]
+        own = self._device(wanted, wanted.channel)
+        beside = ByOurClock(
+            self._system, lambda: person.microphone, wanted.rate_hz, channel=person.channel
+        )
+        return [own, beside]
 
     def _source(self, wanted: records.Start) -> SoundStream:
         if wanted.source == "pushed":
@@ -453,21 +476,35 @@ class Voice:
             return Loop(self._take, wanted.rate_hz)
         if wanted.rig is not None:
             return self._world().open_rig(wanted.rig)
+        return self._device(wanted, wanted.channel)
+
+    def _device(self, wanted: records.Start, last_channel: int) -> OneChannel:
         microphone = self._system.open_microphone(
             wanted.microphone,
             rate_hz=wanted.rate_hz,
-            channels=wanted.channel + 1,
+            channels=last_channel + 1,
             block_s=wanted.block_s,
             patience_s=PATIENCE_S,
         )
         return OneChannel(microphone, wanted.channel)
 
     def _through(
-        self, stream: SoundStream, specs: Sequence[StageSpec], wanted: records.Start
+        self, streams: Sequence[SoundStream], specs: Sequence[StageSpec], wanted: records.Start
     ) -> LiveRun:
+        gate = _spill_gate(wanted)
+        ahead = 0 if gate is None else gate.ahead_samples
+        voices = [
+            VoicePath("voice", streams[0], specs, _removal(wanted), least_delay_samples=ahead)
+        ]
+        if wanted.person is not None:
+            stages = [records.spec_of(stage) for stage in wanted.person.stages]
+            voices += [
+                VoicePath("person", stream, stages, least_delay_samples=ahead)
+                for stream in streams[1:]
+            ]
         seats = [self._seat(seat, wanted.rate_hz) for seat in wanted.seats]
         run = LiveRun(
-            [VoicePath("voice", stream, specs, _removal(wanted)), *self._second(wanted)],
+            [*voices, *self._second(wanted)],
             seats,
             wanted.inputs,
             wanted.mixes,
@@ -488,6 +525,7 @@ class Voice:
             ),
             tap=self._hear,
             played=wanted.played,
+            spill=gate,
         )
         run.mute(wanted.muted)
         return run
@@ -500,7 +538,7 @@ class Voice:
             for kind in sorted(wanted.sources & {"music", "computer"}):
                 found[kind] = self._simulated.open_player(kind, wanted.rate_hz)
         elif "computer" in wanted.sources or wanted.played == "computer":
-            found["computer"] = ComputerSound(
+            found["computer"] = ByOurClock(
                 self._system, lambda: self._ends.computer, wanted.rate_hz
             )
         return found
@@ -689,3 +727,15 @@ def _removal(wanted: records.Start) -> LoudspeakerRemoval | None:
     from obsidian_wren.core.loudspeaker.removal import LoudspeakerRemoval
 
     return LoudspeakerRemoval(rate_hz=wanted.rate_hz)
+
+
+def _spill_gate(wanted: records.Start) -> SpillGate | None:
+    """What lowers each of two people while only the other one talks; loaded only where there are
+    two and their spill was measured."""
+    if wanted.person is None or wanted.person.spill is None or "person" not in wanted.sources:
+        return None
+    from obsidian_wren.core.mix.spill import apart_s
+    from obsidian_wren.core.mix.spill_gate import SpillGate
+
+    first, second = wanted.person.spill
+    return SpillGate(first, second, rate_hz=wanted.rate_hz, apart_s=apart_s(first, second))

@@ -18,6 +18,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import BLOCKS_MS, BlockCost
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
+from obsidian_wren.core.mix.spill import SpillPath
 from obsidian_wren.ports.world import Controls, ProgramSettings
 
 # Counted up when a voice of before would do something else with what it is sent.
@@ -65,6 +66,19 @@ class SeatRecord(msgspec.Struct, frozen=True):
     program: Program | None = None
 
 
+class PersonRecord(msgspec.Struct, frozen=True):
+    """Somebody beside the voice with a microphone of their own, by its name for the system and its
+    channel from 0, or a simulated ``rig``; the stages of their own calibration. ``spill``: the
+    first person in this microphone, and this one in the first's, None before it is measured;
+    neither is lowered then."""
+
+    microphone: str = ""
+    channel: int = 0
+    stages: tuple[StageRecord, ...] = ()
+    spill: tuple[SpillPath, SpillPath] | None = None
+    rig: SimulatedRigRecord | None = None
+
+
 class Ends(Record, frozen=True):
     """Where the system's other ends are now, by name: the output of each pair of headphones and
     what is heard as the return from each listener, by its key, and what is heard as the computer's
@@ -82,6 +96,7 @@ class Start(Record, frozen=True):
     “simulated” for the simulated ``rig``; the last two ``speed`` times as fast as they sound.
     ``inputs``: what the name of each feed stands for; ``played``: what a loudspeaker plays is taken
     out of the microphone, known from the “computer”'s own sound or from the “returns”;
+    ``person``: somebody beside the voice, where ``sources`` have “person”;
     ``sources``: what is heard beside the voice, of “second”, a second microphone through stages of
     its own, “music”, “computer” and “clips”; ``returns``: the stages
     of the return from each listener that has one; ``ends``: where the system's other ends are;
@@ -106,6 +121,7 @@ class Start(Record, frozen=True):
     second: tuple[StageRecord, ...] = ()
     speed: float = 1.0
     played: Literal["", "computer", "returns"] = ""
+    person: PersonRecord | None = None
 
 
 class Push(Record, frozen=True):
@@ -125,6 +141,12 @@ class Turn(Record, frozen=True):
     """Where the controls of simulated rigs stand from now on."""
 
     controls: Controls
+
+
+class LetTalk(Record, frozen=True):
+    """Who talks of two simulated people at one desk: “voice”, “person”, or both in turns."""
+
+    who: Literal["voice", "person", "both"] = "both"
 
 
 class SetPrograms(Record, frozen=True):
@@ -313,6 +335,7 @@ Request = (
     | Push
     | KeepTake
     | Turn
+    | LetTalk
     | SetPrograms
     | Listen
     | PressClip

@@ -30,7 +30,7 @@ def rehearse(
     count = round(block_ms / 1000.0 * rate_hz)
     chain, engine = (
         VoiceChain(specs, rate_hz),
-        MixEngine(mixes, over="voice treated", ducking=ducking, rate_hz=rate_hz),
+        MixEngine(mixes, ducking=ducking, rate_hz=rate_hz),
     )
     edges = {
         mix.listener: Edge(from_hz=rate_hz, to_hz=rate_hz, channels=mix.channels) for mix in mixes

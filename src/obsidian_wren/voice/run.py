@@ -206,11 +206,6 @@ class LiveRun:
             1000.0 * removal.delay_samples / self.rate_hz,
         )
 
-    @property
-    def spill_lowered_db(self) -> tuple[float, float] | None:
-        """How far each of two people is lowered now, since only the other one talks, dB."""
-        return None if self._spill is None else self._spill.gate.lowered_db
-
     def change_chain(self, specification: Sequence[StageSpec]) -> None:
         """Go over to other stages or settings of the first voice without a gap or a click."""
         with self._lock:
@@ -327,6 +322,7 @@ class LiveRun:
             "load": round(self.load, 3),
             "load_mark": load_mark(self.load),
             "duck": round(self._mixer.duck_share, 2),
+            "lowered_db": None if self._spill is None else _lowered(self._spill.gate),
             "room_moved_db": _shown(self._voices[0].chain.strayed_db),
             "to": {key: _shown(level) for key, level in self._mixer.levels_dbfs.items()},
             "limited": {
@@ -430,6 +426,11 @@ class LiveRun:
 
     def _trouble(self, sentence: str) -> None:
         self._tell("trouble", {"sentence": sentence})
+
+
+def _lowered(gate: SpillGate) -> list[float]:
+    """How far each of two people is lowered now, since only the other one talks, dB."""
+    return [round(lowered, 1) for lowered in gate.lowered_db]
 
 
 def _shown(level: float | None) -> float | None:

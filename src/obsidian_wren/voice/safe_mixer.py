@@ -51,9 +51,7 @@ class SafeMixer:
         self._last: dict[str, Samples] = {}
 
     def _new_engine(self) -> MixEngine:
-        return MixEngine(
-            self._mixes, over="voice treated", ducking=self._ducking, rate_hz=self._rate_hz
-        )
+        return MixEngine(self._mixes, ducking=self._ducking, rate_hz=self._rate_hz)
 
     @property
     def delay_samples(self) -> int:

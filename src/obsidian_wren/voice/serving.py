@@ -183,6 +183,7 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
     records.Push: Voice.push,
     records.KeepTake: Voice.keep_take,
     records.Turn: Voice.turn,
+    records.LetTalk: Voice.let_talk,
     records.SetPrograms: Voice.set_programs,
     records.Listen: Voice.listen,
     records.PressClip: Voice.press_clip,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Literal, Protocol
 
 from obsidian_wren.ports.world import Controls, Listener, Player, SoundStream
 from obsidian_wren.voice import records
@@ -13,6 +13,17 @@ class Simulated(Protocol):
 
     def open_rig(self, rig: records.SimulatedRigRecord, purpose: str = "talk") -> SoundStream:
         """What a rig hears, without end, its controls followed as they turn."""
+        ...
+
+    def open_desk(
+        self, first: records.SimulatedRigRecord, second: records.SimulatedRigRecord
+    ) -> tuple[SoundStream, SoundStream]:
+        """What two rigs at one desk hear, each of its own person and of the other, at the first
+        one's rate."""
+        ...
+
+    def let_talk(self, who: Literal["voice", "person", "both"]) -> None:
+        """Who of the two talks from now on."""
         ...
 
     def turn(self, controls: Controls) -> None:

@@ -280,33 +280,48 @@ class PlayedTo:
             output.close()
 
 
-class ComputerSound:
-    """A monitor of the system by our clock and at our rate."""
+class ByOurClock:
+    """A source of the system by our clock and at our rate: a monitor in two channels, or one
+    ``channel`` of a microphone, counted from 0; its last one where it has not so many."""
 
     def __init__(
-        self, system: SystemSound, monitor: Callable[[], str | None], rate_hz: int
+        self,
+        system: SystemSound,
+        name: Callable[[], str | None],
+        rate_hz: int,
+        *,
+        channel: int | None = None,
     ) -> None:
         # Loaded where something plays, not where the first state is read.
         from obsidian_wren.core.mix.edge import Edge
 
         self._lock = threading.Lock()
-        self._edge = Edge(from_hz=FEED_HZ, to_hz=rate_hz, channels=2)
-        self._rate_hz = rate_hz
-        self._tap = Tap(system, monitor, self._came)
+        self._channel, self._channels = channel, 2 if channel is None else 1
+        self._edge = Edge(from_hz=FEED_HZ, to_hz=rate_hz, channels=self._channels)
+        self.rate_hz = rate_hz
+        self._tap = Tap(system, name, self._came)
+
+    @property
+    def gaps(self) -> int:
+        """How often sound was lost before anybody here had it."""
+        return self._tap.gaps
 
     def _came(self, block: Samples) -> None:
-        wide = np.repeat(block, 2, axis=1) if block.shape[1] == 1 else block[:, :2]
+        if self._channel is None:
+            block = wide(block[:, :2], 2)
+        else:
+            block = block[:, [min(self._channel, block.shape[1] - 1)]]
         with self._lock:
-            self._edge.push(wide)
+            self._edge.push(block)
 
     def read(self, count: int) -> Samples:
-        """The next ``(count, 2)`` samples; silence while nothing comes."""
+        """The next ``(count, channels)`` samples; silence while nothing comes."""
         with self._lock:
             return self._edge.pull(count)
 
     def sample(self, seconds: float) -> Samples:
         """Nothing is known of what it will play."""
-        return np.zeros((round(seconds * self._rate_hz), 2))
+        return np.zeros((round(seconds * self.rate_hz), self._channels))
 
     def close(self) -> None:
         """Hear nothing more."""

@@ -21,6 +21,8 @@ from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 _FADE_S = 0.03
 RELEASE_S = 0.1
 _SILENCE = np.zeros(0)
+# The signals under which others drop.
+OVER = ("voice treated", "person treated")
 
 
 @dataclass(frozen=True)
@@ -46,16 +48,13 @@ class MixEngine:
     """``process`` takes a block of every signal and gives a block for every listener, later by
     ``delay_samples``.
 
-    ``over`` is the signal under which others duck. A signal that is missing is silence, and so is
+    A signal that is missing is silence, and so is
     what is not finite.
     """
 
-    def __init__(
-        self, mixes: Sequence[Mix], *, over: str, ducking: Ducking, rate_hz: float
-    ) -> None:
+    def __init__(self, mixes: Sequence[Mix], *, ducking: Ducking, rate_hz: float) -> None:
         self._rate_hz = rate_hz
         self._fade_samples = _FADE_S * rate_hz
-        self._over = over
         self._ducker = Ducker(ducking, rate_hz=rate_hz)
         self._matrix = _Matrix(())
         self._limiters = self._new_limiters()
@@ -88,8 +87,8 @@ class MixEngine:
     def process(self, signals: Mapping[str, Samples]) -> dict[str, Samples]:
         """``(n,)`` or ``(n, 2)`` samples by signal in; ``(n, channels)`` by listener out."""
         count = max((len(block) for block in signals.values()), default=0)
-        over = signals.get(self._over)
-        shares = self._ducker.shares(mono(_finite(over)) if over is not None else np.zeros(count))
+        over = [mono(_finite(signals[name])) for name in OVER if name in signals]
+        shares = self._ducker.shares(sum(over[1:], over[0]) if over else np.zeros(count))
         mixed = self._matrix.mix(signals, count, shares)
         if self._fading is not None:
             fade = np.minimum((np.arange(count) + 1.0 + self._faded) / self._fade_samples, 1.0)

@@ -56,6 +56,8 @@ KEPT_UNDER_LU = 15.0
 # The voice stays this far over everything that drops under it, taken together; EBU Tech 3343 names
 # 7 LU as the least for speech.
 VOICE_OVER_LU = 12.0
+# Whoever talks is as loud as the other one.
+_VOICE = SourceShare(0.0)
 _BED = SourceShare(9.0, KEPT_UNDER_LU)
 _CLIPS = SourceShare(8.0, 12.0)
 # An instrument beside a voice that talks: near it, and under it while it talks.
@@ -67,7 +69,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -18.0,
         -3.0,
         1,
-        {"voice": SourceShare(0.0), "second": _SECOND, "clips": _CLIPS},
+        {"voice": _VOICE, "person": _VOICE, "second": _SECOND, "clips": _CLIPS},
         {
             "music": _NOT_ASKED,
             "computer": _("it may contain the call itself"),
@@ -82,8 +84,9 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -18.0,
         -3.0,
         1,
-        {"voice": SourceShare(0.0)},
+        {"voice": _VOICE},
         {
+            "person": _("a game chat is for one voice"),
             "second": _("a game chat is for one voice"),
             "clips": _("a game chat opens on any sound"),
             "music": _("a game chat opens on any sound"),
@@ -97,7 +100,8 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -1.0,
         2,
         {
-            "voice": SourceShare(0.0),
+            "voice": _VOICE,
+            "person": _VOICE,
             "second": _SECOND,
             "return": SourceShare(1.0),
             "clips": _CLIPS,
@@ -112,7 +116,8 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -3.0,
         2,
         {
-            "voice": SourceShare(0.0),
+            "voice": _VOICE,
+            "person": _VOICE,
             "second": _SECOND,
             "return": SourceShare(1.0),
             "clips": _CLIPS,
@@ -132,14 +137,19 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "computer": SourceShare(6.0),
             "music": SourceShare(8.0),
         },
-        {"voice": _("your own voice would come late; use direct monitoring or Hear live for that")},
+        {
+            "voice": _(
+                "your own voice would come late; use direct monitoring or Hear live for that"
+            ),
+            "person": _("who sits beside you is heard without it, and would come late"),
+        },
         _("For hours at the ear: −23 LUFS, and no peak over −6 dBTP."),
     ),
     "second computer": KindRule(
         -18.0,
         -3.0,
         2,
-        {"voice": SourceShare(0.0), "second": _SECOND, "clips": _CLIPS},
+        {"voice": _VOICE, "person": _VOICE, "second": _SECOND, "clips": _CLIPS},
         {
             "music": _NOT_ASKED,
             "computer": _NOT_ASKED,

@@ -17,9 +17,7 @@ from obsidian_wren.core.mix.measured import Measured
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
 from obsidian_wren.core.wording import _
 
-_VOICES = ("voice", "second")
-# The signal under which others drop.
-OVER = "voice treated"
+_VOICES = ("voice", "person", "second")
 
 
 @dataclass(frozen=True)

@@ -15,9 +15,10 @@ from obsidian_wren.core.chain.limiters import Limiters
 from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import hop_energies, integrated_lufs, lufs_of_hops
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
-from obsidian_wren.core.mix.engine import RELEASE_S, MixSend
-from obsidian_wren.core.mix.plan import OVER, MixPlan
+from obsidian_wren.core.mix.engine import OVER, RELEASE_S, MixSend
+from obsidian_wren.core.mix.plan import MixPlan
 
 _NEAR_LU = 0.1
 _SURELY_UNDER_DB = 0.3
@@ -46,15 +47,13 @@ class Prediction:
         self._rate_hz = rate_hz
         count = max((len(block) for block in material.values()), default=0)
         voice = np.zeros(count)
-        spoken = material.get(OVER)
-        if spoken is not None:
-            voice[: len(spoken)] = spoken if spoken.ndim == 1 else spoken.mean(axis=1)
+        spoken = [mono(material[name]) for name in OVER if name in material]
+        for one in spoken:
+            voice[: len(one)] += one
         shares = Ducker(ducking, rate_hz=rate_hz).shares(voice)
         self._whole = _Beside(material, shares)
         # What the voice stands over is measured where it speaks.
-        self._spoken = (
-            None if spoken is None else _Beside(material, shares, _speaking(voice, rate_hz))
-        )
+        self._spoken = _Beside(material, shares, _speaking(voice, rate_hz)) if spoken else None
 
     def outcome(self, plan: MixPlan) -> Outcome:
         """What comes out of a mix of the material."""
@@ -84,8 +83,8 @@ class Prediction:
         """By how many LU the voice stands, while it speaks, over all that drops under it; None
         without either."""
         sends = plan.mix().sends
-        voice = [send for send in sends if send.signal == OVER]
-        bed = [send for send in sends if send.signal != OVER and send.duck_db > 0.0]
+        voice = [send for send in sends if send.signal in OVER]
+        bed = [send for send in sends if send.signal not in OVER and send.duck_db > 0.0]
         if not voice or not bed or self._spoken is None:
             return None
         over, under = (

@@ -20,7 +20,7 @@ from typing import Literal
 
 from obsidian_wren.core.wording import _
 
-SourceKind = Literal["voice", "second", "computer", "music", "clips", "return"]
+SourceKind = Literal["voice", "person", "second", "computer", "music", "clips", "return"]
 DestinationKind = Literal[
     "call", "game chat", "stream", "recorder", "headphones", "second computer"
 ]

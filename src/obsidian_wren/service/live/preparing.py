@@ -168,6 +168,6 @@ def prepare_scene(app: AppContext, session: Session) -> Prepared | None:
         for row in scene.destinations(session)
         if row.on and scene.kind_of(row).has_program
     }
-    heard = {row.key for row in scene.sources(session) if row.on and row.kind != "voice"}
+    heard = {row.key for row in scene.heard(session) if row.kind != "voice"}
     same = there == {seat.key: seat.settings for seat in run.seats} and heard == run.beside
     return None if same else prepare_anew(app, session)

@@ -46,6 +46,12 @@ def let_programs_follow(app: AppContext) -> None:
     _ask(app, records.SetPrograms(of))
 
 
+def let_talk(app: AppContext, who: Literal["voice", "person", "both"]) -> None:
+    """Who talks of two simulated people; real ones are asked by the page."""
+    if app.world.system is None:
+        _ask(app, records.LetTalk(who))
+
+
 def sound_at(
     app: AppContext, key: str, what: Literal["sent", "heard", "returned"], seconds: float
 ) -> tuple[Samples, int]:

@@ -6,17 +6,20 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+import msgspec
+
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.loudspeaker.deciding import KnownFrom
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.wording import _
+from obsidian_wren.service.calibration.chain_rows import chain_specs
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.muting import silent_feeds
 from obsidian_wren.service.live.simulated import program_of, rig_of
 from obsidian_wren.service.live.state import current
-from obsidian_wren.service.mixes import mixing, own_system, scene
+from obsidian_wren.service.mixes import beside, mixing, own_system, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
@@ -94,9 +97,7 @@ def start_of(
         if row.on and scene.kind_of(row).has_program and scene.is_offered(ctx.app, row)
     ]
     plans = current(ctx.app).return_plans
-    sources = frozenset(
-        row.key for row in scene.sources(ctx.session) if row.on and row.kind != "voice"
-    )
+    sources = frozenset(row.key for row in scene.heard(ctx.session) if row.kind != "voice")
     is_simulated = ctx.app.world.system is None
     second = mixing.second_plan(ctx.app, source.rate_hz).specs if "second" in sources else ()
     return records.Start(
@@ -137,4 +138,44 @@ def start_of(
         second=tuple(records.stage_of(spec) for spec in second),
         speed=1.0 if ctx.app.pace == "real" else _FAST,
         played=played,
+        person=_person(ctx, source) if beside.PERSON in sources else None,
     )
+
+
+def _person(ctx: RigContext, source: VoiceSource) -> records.PersonRecord:
+    """Who sits beside the rig in hand. Raises Refused, with what to do."""
+    other = beside.person_of(ctx)
+    specs = None if other is None else chain_specs(other)
+    if other is None or specs is None:
+        raise Refused(
+            "no-person",
+            _(
+                "The person beside you has no calibration yet. Take their rig in hand and"
+                " calibrate it, or take them out of use."
+            ),
+        )
+    if other.rig.source != ctx.rig.source or source.kind not in ("system", "simulated"):
+        raise Refused(
+            "person-elsewhere",
+            _(
+                "Two people need two microphones of this computer. In Rig choose one for each, or"
+                " take the person beside you out of use."
+            ),
+        )
+    found = records.PersonRecord(
+        stages=tuple(records.stage_of(spec) for spec in specs), spill=beside.spill_in_force(ctx)
+    )
+    replace = msgspec.structs.replace
+    if source.kind == "simulated":
+        return replace(found, rig=rig_of(other))
+    microphone, channel = microphone_of(other).id, channel_of(other) - 1
+    if (microphone, channel) == (source.microphone, source.channel):
+        raise Refused(
+            "one-microphone",
+            _(
+                "Both of you are on channel {channel} of one microphone. Give each an own"
+                " microphone or channel in Rig.",
+                channel=channel + 1,
+            ),
+        )
+    return replace(found, microphone=microphone, channel=channel)

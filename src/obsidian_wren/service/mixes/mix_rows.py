@@ -16,7 +16,7 @@ from obsidian_wren.core.mix.prediction import Outcome
 from obsidian_wren.core.mix.routes import Tap
 from obsidian_wren.core.wording import spoken
 from obsidian_wren.service.convert import convert
-from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.mixes import beside, scene
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Clip, Derivation, Rig, SettingRow, StageRow
 
@@ -90,8 +90,7 @@ class KeptMixes:
         return tuple(mix.as_run(key) for key, mix in self.listeners.items())
 
 
-def basis_of(ctx: RigContext) -> str:
-    """Everything that the mixes stand on, as one word: they are stale when it differs."""
+def _chain_of(ctx: RigContext) -> tuple[object, ...]:
     settings = ctx.session.scalars(
         select(SettingRow)
         .where(SettingRow.rig_id == ctx.rig.id)
@@ -100,12 +99,16 @@ def basis_of(ctx: RigContext) -> str:
     stages = ctx.session.scalars(
         select(StageRow).where(StageRow.rig_id == ctx.rig.id).order_by(StageRow.kind)
     )
-    take_set = ctx.takes.voice
-    chain = (
+    return (
         [[row.stage, row.name, row.value] for row in settings],
         [[row.kind, row.runs, row.data] for row in stages],
         ctx.rig.stage_order,
     )
+
+
+def basis_of(ctx: RigContext) -> str:
+    """Everything that the mixes stand on, as one word: they are stale when it differs."""
+    chain, take_set = _chain_of(ctx), ctx.takes.voice
     listeners = [
         [row.key, row.name, row.on, row.sends, row.pins] for row in scene.destinations(ctx.session)
     ]
@@ -115,6 +118,10 @@ def basis_of(ctx: RigContext) -> str:
         for row in ctx.session.scalars(select(Clip).order_by(Clip.id))
     ]
     stands_on = [take.sha256 if take else None for take in (take_set, ctx.takes.floor)]
+    person = beside.person_of(ctx)
+    if person is not None and beside.PERSON in {row.key for row in scene.heard(ctx.session)}:
+        take = person.takes.voice
+        heard.append([_chain_of(person), None if take is None else take.sha256])
     # They are kept with their sentences.
     words = spoken().tag
     body = json.dumps([_RULES, words, chain, stands_on, listeners, heard, pads], sort_keys=True)

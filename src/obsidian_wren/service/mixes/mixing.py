@@ -25,12 +25,13 @@ from obsidian_wren.core.mix.prediction import Outcome, Prediction
 from obsidian_wren.core.mix.return_plan import RETURN_LUFS
 from obsidian_wren.core.mix.routes import Routing, named
 from obsidian_wren.core.mix.word_levels import room_behind_dbfs, word_levels_dbfs, words_over
+from obsidian_wren.core.rate import at_rate
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service import mixes
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.convert import convert
-from obsidian_wren.service.mixes import clip_rows, clips, scene
+from obsidian_wren.service.mixes import beside, clip_rows, clips, scene
 from obsidian_wren.service.mixes.events import MixesChanged
 from obsidian_wren.service.mixes.inputs import inputs_for
 from obsidian_wren.service.mixes.mix_rows import (
@@ -47,7 +48,7 @@ from obsidian_wren.service.readings.measuring import sound_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
-from obsidian_wren.service.side_by_side import beside
+from obsidian_wren.service.side_by_side import beside as sides
 from obsidian_wren.store.models import Derivation
 from obsidian_wren.store.take_files import SoundLost
 
@@ -90,7 +91,8 @@ def _worked_out(ctx: RigContext, specs: Sequence[StageSpec], basis: str) -> Kept
 @dataclass(frozen=True)
 class _Question:
     """What the mixes are derived from: the talk and the room by digest and rate, the chain, who is
-    there and gets what, what is held of each mix, the clips."""
+    there and gets what, what is held of each mix, the clips; the talk of a person beside by digest
+    and rate, with their chain."""
 
     voice: tuple[str, int]
     floor: tuple[str, int] | None
@@ -99,6 +101,7 @@ class _Question:
     pins: Mapping[str, MixPins]
     pads: tuple[clip_rows.ClipSound, ...]
     cut: tuple[str, ...]
+    person: tuple[tuple[str, int], tuple[StageSpec, ...]] | None
 
 
 def _question(ctx: RigContext, specs: Sequence[StageSpec]) -> _Question:
@@ -113,7 +116,17 @@ def _question(ctx: RigContext, specs: Sequence[StageSpec]) -> _Question:
         {row.key: scene.pins_of(row) for row in scene.destinations(ctx.session)},
         clip_rows.sounds(ctx.session),
         tuple(" → ".join(named(routing, (send.source, send.destination))) for send in cut),
+        _person(ctx) if beside.PERSON in routing.sources else None,
     )
+
+
+def _person(ctx: RigContext) -> tuple[tuple[str, int], tuple[StageSpec, ...]] | None:
+    other = beside.person_of(ctx)
+    take = None if other is None else other.takes.voice
+    specs = None if other is None else chain_rows.chain_specs(other)
+    if take is None or specs is None:
+        return None
+    return (take.sha256, take.rate_hz), specs
 
 
 @dataclass(frozen=True)
@@ -131,7 +144,8 @@ class _Stage:
 def _derive(app: AppContext, asked: _Question) -> KeptMixes:
     routing, (_, rate) = asked.routing, asked.voice
     # How loud the room is tells words from pauses.
-    key = (asked.voice, asked.floor, asked.specs, tuple(sorted(routing.sources)), asked.pads)
+    there = tuple(sorted(routing.sources)), asked.pads, asked.person
+    key = (asked.voice, asked.floor, asked.specs, *there)
     stage: _Stage = mixes.current(app).materials.get(key, lambda: _set(app, asked))
     listeners = {}
     for name, seat in routing.destinations.items():
@@ -191,7 +205,7 @@ def _treated(app: AppContext, take: tuple[str, int], specs: tuple[StageSpec, ...
     digest, rate_hz = take
     treated: Samples = app.sounds.get(
         (digest, specs),
-        lambda: render(specs, sound_of(app, digest), rate_hz=rate_hz, beside=beside),
+        lambda: render(specs, sound_of(app, digest), rate_hz=rate_hz, beside=sides),
     )
     return treated
 
@@ -206,12 +220,21 @@ def _material(
     # on all the while.
     turn = round(_TURN_S * rate)
     far = [key for key, source in routing.sources.items() if source.kind == "return"]
-    whole = count + turn * len(far)
+    whole = count + turn * (len(far) + (asked.person is not None))
     spoken = treated[-turn:]
     lufs = integrated_lufs(spoken, rate_hz=rate)
     speech = spoken * amplitude_from_db(RETURN_LUFS - lufs) if np.isfinite(lufs) else spoken
     for place, key in enumerate(far):
         found[key] = np.concatenate([np.zeros(count + turn * place), speech])
+    if asked.person is not None:
+        take, specs = asked.person
+        before = np.zeros(whole - turn)
+        for tap, sound in (
+            ("raw", sound_of(app, take[0])),
+            ("treated", _treated(app, take, specs)),
+        ):
+            said = at_rate(sound, rate_hz=take[1], wanted_hz=rate)[-turn:]
+            found[f"{beside.PERSON} {tap}"] = np.concatenate([before, said])
     for key, source in routing.sources.items():
         if source.kind in ("music", "computer") and app.world.system is not None:
             # Nobody knows what a real computer will play.

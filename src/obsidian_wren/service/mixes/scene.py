@@ -18,6 +18,7 @@ from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.mixes import beside
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.store.models import DestinationRow, LiveWish, SourceRow
@@ -81,14 +82,14 @@ def lay_out(app: AppContext, session: Session) -> None:
             row.picks = feed_of(row)
         elif not real:
             row.plays = None
-    heard = {row.key: row for row in session.scalars(select(SourceRow))}
+    there_too = {row.key: row for row in session.scalars(select(SourceRow))}
     for place, (kind, name, on) in enumerate(app.world.sources):
-        if kind not in heard:
+        if kind not in there_too:
             session.add(SourceRow(key=kind, name=name, kind=kind, place=place, on=on, settings={}))
         else:
             # Nobody names them, so they follow the language.
-            heard[kind].name = name
-    for source in heard.values():
+            there_too[kind].name = name
+    for source in there_too.values():
         source.on = source.on and source.kind in {kind for kind, _, _ in app.world.sources}
     if session.get(LiveWish, 1) is None:
         tracks = {"tracks": ["treated", "raw"]}
@@ -129,6 +130,15 @@ def sources(session: Session) -> list[SourceRow]:
     return every(session, SourceRow, SourceRow.place)
 
 
+def heard(session: Session) -> list[SourceRow]:
+    """Every source in use; somebody beside only beside a rig that they share a desk with."""
+    return [
+        row
+        for row in sources(session)
+        if row.on and (row.kind != beside.PERSON or beside.is_there(session))
+    ]
+
+
 def live_wish(session: Session) -> LiveWish:
     """What the person wants of being live."""
     return session.get_one(LiveWish, 1)
@@ -155,15 +165,15 @@ def all_routes(session: Session) -> Routing:
     """What is meant to go where, as kept: of what is in use, what is usual for each kind of
     listener or what the person chose."""
     rows = [row for row in destinations(session) if row.on]
-    heard = [Heard(row.key, row.name, cast(Any, row.kind)) for row in sources(session) if row.on]
-    heard += [
+    found = [Heard(row.key, row.name, cast(Any, row.kind)) for row in heard(session)]
+    found += [
         Heard(f"return-{row.key}", back, "return", row.key)
         for row in rows
         if (back := returns_of(row)) is not None
     ]
-    known = {source.key for source in heard}
+    known = {source.key for source in found}
     seats = [Seat(row.key, row.name, cast(Any, row.kind), _plays_into(row, known)) for row in rows]
-    routing = usual_sends(heard, seats)
+    routing = usual_sends(found, seats)
     chosen = {row.key for row in rows if row.sends is not None}
     sends = {send for send in routing.sends if send.destination not in chosen}
     for row in rows:

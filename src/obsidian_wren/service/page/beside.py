@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 from obsidian_wren.core.mix.cases import CASES
+from obsidian_wren.core.mix.spill import SpillPath
 from obsidian_wren.service import live
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import clip_rows, scene
+from obsidian_wren.service.mixes.beside import PERSON, pair_of, spill_in_force
 from obsidian_wren.service.mixes.mix_rows import kept_mixes
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.send import two_people as two
+from obsidian_wren.store.models import Rig
+from obsidian_wren.store.reading import every
 from obsidian_wren.store.take_files import SoundLost
 
 
@@ -35,6 +40,42 @@ def sources(ctx: RigContext) -> list[send_views.SourceView]:
                 )
             )
     return found
+
+
+def two_people(ctx: RigContext) -> send_views.TwoPeopleView:
+    """Who sits beside the rig in hand, and what was measured of the spill."""
+    pair, run = pair_of(ctx), live.current(ctx.app).running
+    in_force, state = spill_in_force(ctx), two.current(ctx.app)
+    kept = None if pair is None else pair.spill
+    known: dict[two.Talker, SpillPath] = {}
+    if pair is not None and state.rigs == pair.rigs and state.ways:
+        # One way is measured anew.
+        known = state.ways
+    elif kept is not None:
+        known = {"voice": kept[0], "person": kept[1]}
+    return send_views.TwoPeopleView(
+        rigs=[
+            send_views.PersonChoiceView(id=rig.id, name=rig.name, why_not=two.why_not(ctx, rig))
+            for rig in every(ctx.session, Rig, Rig.id)
+            if rig.id != ctx.rig.id
+        ],
+        chosen=None if pair is None else pair.rigs[1],
+        on=any(row.kind == PERSON for row in scene.heard(ctx.session)),
+        live=run is not None and PERSON in run.beside,
+        spill=[
+            send_views.SpillView(
+                who=who,
+                level_db=path.level_db,
+                depth_db=path.depth_db,
+                late_ms=1000.0 * path.late_s,
+                seconds=path.seconds,
+            )
+            for who, path in known.items()
+        ],
+        is_lowered=in_force is not None,
+        is_old=kept is not None and in_force is None,
+        seconds=two.MEASURE_S,
+    )
 
 
 def cases(ctx: RigContext) -> list[send_views.CaseView]:

@@ -33,6 +33,7 @@ from obsidian_wren.service.page import (
     prove,
     rig,
     run,
+    send_views,
     sheet,
     situations,
     steps,
@@ -195,6 +196,9 @@ def _send(on: Sheet) -> views.SendPart:
         proofs=listeners.proofs(shown),
         left_to_do=[*listeners.left_to_do(shown), *system_listeners.left_to_do(ctx)],
         cases=beside.cases(ctx),
+        two_people=on.read(
+            _("two people"), lambda: beside.two_people(ctx), unknown(send_views.TwoPeopleView)
+        ),
         returns=on.read(_("the returns"), lambda: beside.returns(ctx), []),
         clips=on.read(_("the clips"), lambda: beside.clips(ctx), []),
         ducking=on.read(_("the ducking"), lambda: beside.ducking(ctx), None),

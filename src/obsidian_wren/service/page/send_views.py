@@ -37,6 +37,41 @@ class SourceView(BaseModel):
     because: list[str]
 
 
+class PersonChoiceView(BaseModel):
+    """A rig that the person beside you may talk into; ``why_not``: why they cannot."""
+
+    id: int
+    name: str
+    why_not: str | None
+
+
+class SpillView(BaseModel):
+    """One person in the other's microphone: their voice there against their own microphone, by how
+    much that microphone goes down while only they talk, how much later it is there, ms, and the
+    seconds of talk that this stands on."""
+
+    who: Literal["voice", "person"]
+    level_db: float
+    depth_db: float
+    late_ms: float
+    seconds: float
+
+
+class TwoPeopleView(BaseModel):
+    """Who sits beside you, by the id of their rig; ``spill``: of each that was measured by now;
+    ``is_lowered``: each is lowered while only the other one talks; ``is_old``: it was measured
+    with another microphone, place or gain. ``seconds``: how long one has to talk for it."""
+
+    rigs: list[PersonChoiceView]
+    chosen: int | None
+    on: bool
+    live: bool
+    spill: list[SpillView]
+    is_lowered: bool
+    is_old: bool
+    seconds: float
+
+
 class CaseView(BaseModel):
     """A common case that one choice sets up."""
 

@@ -861,6 +861,7 @@ class SendPart(BaseModel):
     proofs: send_views.ProofCountView
     left_to_do: list[str]
     cases: list[send_views.CaseView]
+    two_people: send_views.TwoPeopleView
     returns: list[send_views.ReturnView]
     clips: list[send_views.ClipView]
     ducking: send_views.DuckingView | None

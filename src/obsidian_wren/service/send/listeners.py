@@ -18,7 +18,7 @@ from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.preparing import prepare_anew, take_over
 from obsidian_wren.service.live.simulated import let_programs_follow
-from obsidian_wren.service.mixes import mixing, scene
+from obsidian_wren.service.mixes import beside, mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_of
 from obsidian_wren.service.recording.recording import refuse_while_recording
 from obsidian_wren.service.rig.rigs import in_hand
@@ -73,7 +73,7 @@ def set_program(app: AppContext, key: str, settings: dict[str, Any]) -> None:
     """Set something in a listening program, on its own page."""
     if {"rate_hz", "takes_hz", "speaks", "hears_itself"} & set(settings):
         refuse_while_recording(app)
-    with _scene_change(app, _("Settings of {key}", key=key), anew=False) as scene_change:
+    with changing_scene(app, _("Settings of {key}", key=key), anew=False) as scene_change:
         session = scene_change.session
         row = _listener(app, session, key)
         known = {field.name for field in fields(ProgramSettings)}
@@ -113,7 +113,7 @@ def use_listener(app: AppContext, key: str, on: bool) -> None:
     refuse_while_recording(app)
     with app.sessions() as session:
         name = _listener(app, session, key).name
-    with _scene_change(app, f"{name} {'in use' if on else 'out of use'}") as scene_change:
+    with changing_scene(app, f"{name} {'in use' if on else 'out of use'}") as scene_change:
         _listener(app, scene_change.session, key).on = on
 
 
@@ -121,7 +121,7 @@ def rename_listener(app: AppContext, key: str, name: str) -> None:
     """Call a listener by another name."""
     if not name.strip():
         raise Refused("no-name", _("A listener needs a name. Type one."))
-    with _scene_change(app, _("{name} renamed", name=name), anew=False) as scene_change:
+    with changing_scene(app, _("{name} renamed", name=name), anew=False) as scene_change:
         _listener(app, scene_change.session, key).name = name.strip()[:80]
 
 
@@ -135,7 +135,12 @@ def use_source(app: AppContext, key: str, on: bool) -> None:
         )
     with app.sessions() as session:
         name = _source(session, key).name
-    with _scene_change(app, f"{name} {'in use' if on else 'out of use'}") as scene_change:
+        if key == beside.PERSON and on and not beside.is_there(session):
+            raise Refused(
+                "no-person",
+                _("Say first whose rig it is: in Send, Two people."),
+            )
+    with changing_scene(app, f"{name} {'in use' if on else 'out of use'}") as scene_change:
         _source(scene_change.session, key).on = on
 
 
@@ -149,7 +154,7 @@ def set_route(app: AppContext, source: str, destination: str, tap: str, on: bool
             f"{_source_name(app, session, source)} {'to' if on else 'kept from'}"
             f" {_listener(app, session, destination).name}"
         )
-    with _scene_change(app, title, anew=False) as scene_change:
+    with changing_scene(app, title, anew=False) as scene_change:
         session = scene_change.session
         try:
             routing = scene.route(session, Send(source, destination, cast(Any, tap)), on=on)
@@ -190,7 +195,7 @@ def pin_mix(app: AppContext, key: str, name: str, value: float | None, source: s
         refuse_while_recording(app)
     with app.sessions() as session:
         title = _listener(app, session, key).name
-    with _scene_change(
+    with changing_scene(
         app,
         (
             _("Back to automatic: the mix for {title}", title=title)
@@ -219,7 +224,7 @@ def pin_mix(app: AppContext, key: str, name: str, value: float | None, source: s
 def usual_mix(app: AppContext, key: str) -> None:
     """Let go of everything that is held of a listener's mix, and of what was sent to it by hand."""
     refuse_while_recording(app)
-    with _scene_change(app, _("The automatic mix")) as scene_change:
+    with changing_scene(app, _("The automatic mix")) as scene_change:
         row = _listener(app, scene_change.session, key)
         row.pins, row.sends = {}, None
 
@@ -230,14 +235,16 @@ def set_up(app: AppContext, key: str) -> list[str]:
         raise Refused("no-case", _("There is no such case. Choose one from the list."))
     refuse_while_recording(app)
     wanted = case(key)
-    with _scene_change(app, _("Set up: {title}", title=wanted.title)) as scene_change:
+    with changing_scene(app, _("Set up: {title}", title=wanted.title)) as scene_change:
         session = scene_change.session
         for row in scene.destinations(session):
             row.on = row.kind in wanted.listeners
             if row.on:
                 row.sends, row.pins = None, {}
         for source in scene.sources(session):
-            source.on = source.kind in wanted.sources
+            # Who sits at the desk is no matter of the occasion.
+            if source.kind != beside.PERSON:
+                source.on = source.kind in wanted.sources
         wish = scene.live_wish(session)
         wish.case = key
         if wanted.tracks:
@@ -264,7 +271,7 @@ class _SceneChange:
 
 
 @contextmanager
-def _scene_change(app: AppContext, title: str, *, anew: bool = True) -> Iterator[_SceneChange]:
+def changing_scene(app: AppContext, title: str, *, anew: bool = True) -> Iterator[_SceneChange]:
     """A change that what is live follows: what has to run is prepared first, and where it could
     not run the change is refused."""
     with app.lock:

@@ -9,7 +9,7 @@ from obsidian_wren.core.mix.routes import Tap
 from obsidian_wren.service.export import sounds
 from obsidian_wren.service.mixes import mixing
 from obsidian_wren.service.page import views
-from obsidian_wren.service.send import listeners, proving
+from obsidian_wren.service.send import listeners, proving, two_people
 from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, state_answer, the_app
@@ -78,6 +78,18 @@ class SetUp(RequestModel):
     case: str = Field(max_length=20)
 
 
+class SitBeside(RequestModel):
+    """The rig of the person beside you, by its id; nobody where null."""
+
+    rig: int | None
+
+
+class MeasureSpill(RequestModel):
+    """Who of the two talks."""
+
+    who: two_people.Talker
+
+
 class PickInput(RequestModel):
     """Another program picks an input."""
 
@@ -132,6 +144,18 @@ def usual_mix(path: ByKey) -> Response:
     return state_answer()
 
 
+def sit_beside(body: SitBeside) -> Response:
+    """Say who sits beside you."""
+    two_people.choose_person(the_app(), body.rig)
+    return state_answer()
+
+
+def measure_spill(body: MeasureSpill) -> Response:
+    """Hear some seconds in which only one of the two talks; it lasts as long."""
+    two_people.measure(the_app(), body.who)
+    return state_answer()
+
+
 def set_up(body: SetUp) -> Response:
     """Set up a common case."""
     listeners.set_up(the_app(), body.case)
@@ -167,6 +191,8 @@ ROUTES: tuple[Route, ...] = (
     Route("put", "/sources/<key>/use", use_source, views.Overview),
     Route("put", "/routes", set_route, views.Overview),
     Route("post", "/case", set_up, views.Overview),
+    Route("put", "/person", sit_beside, views.Overview),
+    Route("post", "/person/spill", measure_spill, views.Overview),
     Route("post", "/mixes", derive_mixes, views.Overview),
     Route("post", "/marker", send_marker, views.Overview),
 )
