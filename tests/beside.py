@@ -1,28 +1,24 @@
-"""A second rig at the same desk."""
+"""A worker in a thread of the test: it does all that one in a process of its own does, and what it
+calls can be put in another's place."""
 
-from sqlalchemy import inspect, select
+import threading
 
-from obsidian_wren.service.rig.rigs import the_rig
-from obsidian_wren.store.models import Derivation, SettingRow, StageRow, Take
-
-
-def _copied(row, **changes):
-    """The same row, with an id of its own where it has one by number."""
-    held = {each.key: getattr(row, each.key) for each in inspect(type(row)).column_attrs}
-    held.pop("id", None)
-    return type(row)(**held | changes)
+from obsidian_wren.service.calibration.state import current
+from obsidian_wren.service.context import Worker
+from obsidian_wren.service.context.workers_shop import WorkersShop, work
+from obsidian_wren.store.folder import DataFolder
 
 
-def add_calibrated_rig(app, name="Deck chair", **changes):
-    """The rig in hand once more, with its takes and its calibration; gives its id."""
-    with app.sessions.begin() as session:
-        rig = the_rig(app, session)
-        second = _copied(rig, name=name, **changes)
-        session.add(second)
-        session.flush()
-        for model in (SettingRow, StageRow, Derivation):
-            for row in session.scalars(select(model).where(model.rig_id == rig.id)):
-                session.add(_copied(row, rig_id=second.id))
-        for row in session.scalars(select(Take).where(Take.rig_id == rig.id)):
-            session.add(_copied(row, rig_id=second.id))
-        return second.id
+def work_beside(app, *, rest_s=60.0):
+    """Give an app a worker; it knows what the app remembers."""
+
+    def begin(line):
+        shop = WorkersShop(DataFolder(app.folder.path, beside=True), app.world, line)
+        shop.readings, shop.answers = app.readings, app.answers
+        current(shop).take_sets = current(app).take_sets
+        thread = threading.Thread(target=work, args=(shop, line), daemon=True)
+        thread.start()
+        return thread.join
+
+    app.worker = Worker(app, begin, rest_s=rest_s)
+    return app

@@ -6,7 +6,6 @@ import threading
 import numpy as np
 import pytest
 
-from beside import add_calibrated_rig
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import current, living
 from obsidian_wren.service.send import listeners, two_people
@@ -15,6 +14,7 @@ from obsidian_wren.service.undo import put_back
 from obsidian_wren.voice.records import Track
 from rigging import change
 from shown import shows
+from two_rigs import add_calibrated_rig
 
 RATE = 48_000
 

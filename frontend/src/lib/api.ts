@@ -67,6 +67,7 @@ export type Series = components['schemas']['SeriesView'];
 export type Checked = components['schemas']['CheckedView'];
 export type Two = components['schemas']['TwoView'];
 export type Version = components['schemas']['VersionView'];
+export type TwoPeople = components['schemas']['TwoPeopleView'];
 export type Situation = components['schemas']['SituationView'];
 export type ComparedSituations = components['schemas']['SituationsComparedView'];
 export type Compared = components['schemas']['ComparedView'];

@@ -37,6 +37,8 @@ export interface LiveNews {
   limited?: Record<string, number>;
   /** How far the room of now stands over the profile of noise reduction. */
   room_moved_db?: number | null;
+  /** How far each of two people is lowered, since only the other one talks. */
+  lowered_db?: [number, number] | null;
   recorded_s?: number;
 }
 
@@ -198,6 +200,16 @@ class Desk {
 
   /** Do one thing and show what came of it; a refusal becomes a sentence on the page. */
   do = ((...asked: Parameters<typeof act>) => this.attempt(() => act(...asked))) as Act<boolean>;
+
+  /** Do something that lasts for seconds, without holding up what is pressed meanwhile. */
+  async beside(what: () => Promise<Answer>): Promise<void> {
+    this.trouble = null;
+    try {
+      this.#show(await what());
+    } catch (error) {
+      this.complain(error);
+    }
+  }
 
   /** End what is being worked out, without waiting for its turn; what stood stands on. */
   endWork(): void {

@@ -55,6 +55,7 @@ export const LEAVES: Record<string, Leaf[]> = {
     { name: 'situations', title: t('Situations') },
     { name: 'programs', title: t('Programs') },
     { name: 'beside', title: t('Other sources') },
+    { name: 'people', title: t('Two people') },
     { name: 'recorder', title: t('Recorder') },
     { name: 'run', title: t('Delay and load') },
   ],

@@ -43,7 +43,7 @@ SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
     ("computer", _("Computer sound"), False),
     ("music", _("Music"), False),
     ("clips", _("Clips"), True),
-    ("person", _("Person beside you"), False),
+    ("person", _("Beside you"), False),
 )
 
 
@@ -59,7 +59,7 @@ OWN_SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
     ("voice", _("Your voice"), True),
     ("computer", _("Computer sound"), False),
     ("clips", _("Clips"), True),
-    ("person", _("Person beside you"), False),
+    ("person", _("Beside you"), False),
 )
 
 

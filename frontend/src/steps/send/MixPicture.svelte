@@ -19,7 +19,7 @@
   /** Nothing that is meant to be heard lies lower. */
   const LOW = -42;
   const x = $derived(decibelScale(LOW, 0, LABEL, Math.max(190, width - 12)));
-  const order = { voice: 0, second: 1, return: 2, clips: 3, computer: 4, music: 5 };
+  const order = { voice: 0, person: 1, second: 2, return: 3, clips: 4, computer: 5, music: 6 };
   const sends = $derived([...mix.sends].sort((a, b) => order[a.kind] - order[b.kind] || a.tap.localeCompare(b.tap)));
   const height = $derived((sends.length + mix.kept_out.length) * ROW + 4);
   const low = $derived(x(mix.aim_lufs - 1));

@@ -14,6 +14,7 @@
   import Listener from './Listener.svelte';
   import MixPicture from './MixPicture.svelte';
   import MixSlip from './MixSlip.svelte';
+  import PeopleLeaf from './PeopleLeaf.svelte';
   import ProgramLeaf from './ProgramLeaf.svelte';
   import RecorderLeaf from './RecorderLeaf.svelte';
   import RunLeaf from './RunLeaf.svelte';
@@ -37,6 +38,7 @@
     situations: t('One calibration, decided otherwise for another occasion, and switched while you are live.'),
     programs: t('The programs that listen, each with what can be set in it.'),
     beside: t('Everything that goes with your voice, its ducking, and the returns.'),
+    people: t('Somebody at the same desk, with a microphone and a calibration of their own.'),
     recorder: t('Tracks of what is live, in files that are complete at any moment.'),
     run: t('What being live costs, and where the time of each path goes.'),
   };
@@ -70,6 +72,7 @@
     {:else if leaf === 'programs'}<ProgramLeaf destinations={overview.destinations} inputs={overview.inputs} />
     {:else if leaf === 'situations'}<SituationsLeaf {overview} />
     {:else if leaf === 'beside'}<BesideLeaf {overview} />
+    {:else if leaf === 'people'}<PeopleLeaf {overview} />
     {:else if leaf === 'recorder'}<RecorderLeaf {overview} />
     {:else if leaf === 'run'}<RunLeaf {overview} />
     {:else}
@@ -156,7 +159,7 @@
           </p>
         {/if}
       </div>
-      {#if chosen?.mix && leaf !== 'recorder' && leaf !== 'run' && leaf !== 'situations'}
+      {#if chosen?.mix && leaf !== 'recorder' && leaf !== 'run' && leaf !== 'situations' && leaf !== 'people'}
         <MixSlip destination={chosen} />
         <p class="unused">
           <button

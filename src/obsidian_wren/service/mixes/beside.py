@@ -88,9 +88,9 @@ def measured(ctx: RigContext, spill: tuple[SpillPath, SpillPath]) -> Pair | None
 
 def stands(rig: Rig) -> str:
     """What spill depends on of a rig, in a word."""
-    where = (rig.source, rig.device_key, rig.channel)
-    gain = (rig.gain_db, rig.dial, rig.pad_on, rig.trim_db)
-    return f"{where} {gain} {rig.distance_cm:g} cm {rig.angle_deg:g}°"
+    where = rig.source, rig.device_key, rig.channel, rig.distance_cm, rig.angle_deg
+    gain = rig.gain_db, rig.dial, rig.pad_on, rig.trim_db
+    return repr((*where, *gain))
 
 
 def _kept(settings: dict[str, Any]) -> Pair | None:
