@@ -72,7 +72,14 @@
             >{t('{ms} ms later', { ms: side.spill.late_ms.toFixed(1) })}</tspan
           ></text
         >
-        <text x={x(left) + 76} y={y + 79} class="who">{side.alone}</text>
+        {#if people.is_lowered}
+          <rect x={LEFT} y={y + 70} width={x(left) - LEFT} height="5" fill="var(--room)" />
+          <text x={x(left) + 8} y={y + 79}
+            ><tspan class="value">{signed(side.spill.level_db - side.spill.depth_db)} dB</tspan><tspan
+              dx="8"
+              class="who">{side.alone}</tspan
+            ></text
+          >
         {/if}
       {:else}
         <text x={LEFT} y={y + 62} class="who">{t('not measured')}</text>
