@@ -10,6 +10,7 @@ import time
 from types import SimpleNamespace
 
 import msgspec
+import numpy as np
 import pytest
 
 from listening import level_of, level_of_tone, strongest_hz
@@ -125,6 +126,35 @@ def test_it_is_live_changed_muted_and_stopped(system, plugged, voice):
     asks.ask(records.End())
     assert voice.process.wait(60) == 0
     wait_until(lambda: system.inputs() == ())
+
+
+def tone_dbfs(sound, hz):
+    at_s = np.arange(len(sound)) / RATE
+    return 20.0 * np.log10(2.0 * abs(np.mean(sound * np.exp(-2j * np.pi * hz * at_s))))
+
+
+@pytest.mark.parametrize("microphone", ["desk", "chair"])
+def test_a_person_beside_is_heard_through_their_own_chain(system, plugged, voice, microphone):
+    """On the other channel of the same device, and on a device of their own."""
+    other = sine(440.0, -20.0, 1.0)
+    plugged(np.column_stack([TONE, other]), channels=2)
+    plugged(np.column_stack([0.0 * other, other]), channels=2, name="chair", title="Chair mic")
+    person = records.PersonRecord(microphone, 1, gain(-6.0))
+    sends = MixSend("voice treated", 0.0), MixSend("person treated", 0.0)
+    asked = msgspec.structs.replace(
+        wanted(-3.0, sources=frozenset({"person"}), person=person),
+        inputs={TITLE: "mix call"},
+        mixes=(Mix("call", sends, 1, 0.0),),
+    )
+    voice.asked().ask(asked)
+    with Recording(CALL) as recorder:
+
+        def both():
+            heard = recorder.hears(0.5)
+            return [tone_dbfs(heard, hz) for hz in (1000.0, 440.0)]
+
+        # A rate that follows another clock bends the tone a little.
+        wait_until(lambda: np.allclose(both(), [-23.0, -26.0], atol=0.3))
 
 
 def test_who_asks_is_killed_twenty_times_and_who_listens_hears_it_all_along(system, plugged, voice):

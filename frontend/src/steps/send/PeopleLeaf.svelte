@@ -69,7 +69,12 @@
       {:else}<span class="soft">Heard with you, as loud as you, in every mix that has your voice.</span>{/if}
     </p>
   {/if}
-  {#if chosen && people.on}
+  {#if chosen && people.on && people.on_two_devices}
+    <p class="words">
+      <Mark kind="none" /> Neither is lowered while the other one talks: two devices have a clock each, so what one hears
+      is not found in the other to the millisecond. Put both microphones on inputs of one device for that.
+    </p>
+  {:else if chosen && people.on}
     <div class="row">
       {#each WAYS as who (who)}
         <Button

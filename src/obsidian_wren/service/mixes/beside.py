@@ -78,6 +78,15 @@ def spill_in_force(ctx: RigContext) -> tuple[SpillPath, SpillPath] | None:
     return pair.spill
 
 
+def on_two_devices(ctx: RigContext) -> bool:
+    """Whether both have a device of their own: by how much one is later than the other is
+    not the same from start to start then, nor from minute to minute."""
+    person = person_of(ctx)
+    if person is None or ctx.rig.source != "system":
+        return False
+    return ctx.rig.device_key != person.rig.device_key
+
+
 def measured(ctx: RigContext, spill: tuple[SpillPath, SpillPath]) -> Pair | None:
     """The pair with what was measured just now."""
     pair, person = pair_of(ctx), person_of(ctx)

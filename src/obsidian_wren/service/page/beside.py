@@ -7,7 +7,7 @@ from obsidian_wren.core.mix.spill import SpillPath
 from obsidian_wren.service import live
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import clip_rows, scene
-from obsidian_wren.service.mixes.beside import PERSON, pair_of, spill_in_force
+from obsidian_wren.service.mixes.beside import PERSON, on_two_devices, pair_of, spill_in_force
 from obsidian_wren.service.mixes.mix_rows import kept_mixes
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.rig.context import RigContext
@@ -74,6 +74,7 @@ def two_people(ctx: RigContext) -> send_views.TwoPeopleView:
         ],
         is_lowered=in_force is not None,
         is_old=kept is not None and in_force is None,
+        on_two_devices=on_two_devices(ctx),
         seconds=two.MEASURE_S,
     )
 

@@ -60,7 +60,8 @@ class SpillView(BaseModel):
 class TwoPeopleView(BaseModel):
     """Who sits beside you, by the id of their rig; ``spill``: of each that was measured by now;
     ``is_lowered``: each is lowered while only the other one talks; ``is_old``: it was measured
-    with another microphone, place or gain. ``seconds``: how long one has to talk for it."""
+    with another microphone, place or gain; ``on_two_devices``: neither can be lowered.
+    ``seconds``: how long one has to talk for it."""
 
     rigs: list[PersonChoiceView]
     chosen: int | None
@@ -69,6 +70,7 @@ class TwoPeopleView(BaseModel):
     spill: list[SpillView]
     is_lowered: bool
     is_old: bool
+    on_two_devices: bool
     seconds: float
 
 

@@ -89,6 +89,16 @@ def measure(app: AppContext, who: Talker) -> None:
     run = live_now(app).running
     if run is None or beside.PERSON not in run.beside:
         raise Refused("not-live", _("Both have to be live for this. Start live first."))
+    with app.sessions() as session:
+        if beside.on_two_devices(in_hand(app, session)):
+            raise Refused(
+                "two-devices",
+                _(
+                    "Two devices have a clock each, so what one hears is not found in the other"
+                    " to the millisecond. Put both microphones on inputs of one device to have"
+                    " each lowered."
+                ),
+            )
     own, other = _heard(app, run, who)
     try:
         path = app.work(_measured, own, other, run.rate_hz)
