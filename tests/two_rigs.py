@@ -13,16 +13,16 @@ def _copied(row, **changes):
     return type(row)(**held | changes)
 
 
-def add_calibrated_rig(app, name="Deck chair", **changes):
+def add_calibrated_rig(app, *, takes=True):
     """The rig in hand once more, with its takes and its calibration; gives its id."""
     with app.sessions.begin() as session:
         rig = the_rig(app, session)
-        second = _copied(rig, name=name, **changes)
+        second = _copied(rig, name="Deck chair")
         session.add(second)
         session.flush()
         for model in (SettingRow, StageRow, Derivation):
             for row in session.scalars(select(model).where(model.rig_id == rig.id)):
                 session.add(_copied(row, rig_id=second.id))
-        for row in session.scalars(select(Take).where(Take.rig_id == rig.id)):
+        for row in session.scalars(select(Take).where(Take.rig_id == rig.id)) if takes else ():
             session.add(_copied(row, rig_id=second.id))
         return second.id

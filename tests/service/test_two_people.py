@@ -142,3 +142,13 @@ def test_both_alike_in_both_microphones_is_refused_and_neither_is_lowered(boatho
     with pytest.raises(Refused, match="alike"):
         two_people.measure(app, "person")
     assert not people(app).is_lowered
+
+
+def test_who_is_forgotten_with_their_rig_does_not_keep_you_from_being_live(boathouse):
+    app = boathouse
+    other = add_calibrated_rig(app, takes=False)
+    two_people.choose_person(app, other)
+    things.remove_rig(app, other)
+    assert not people(app).on
+    living.start_run(app)
+    assert current(app).running.wanted.person is None

@@ -46,12 +46,11 @@ class Desk:
             + shares[1 - place] * np.take(other, where, mode="wrap")
         )
 
-    def wanted(self, at: int, count: int) -> Samples:
-        """Whose turn it is ``(2, count)``, 0 or 1."""
+    def talks(self, place: int, at: int) -> bool:
+        """Whether it is one's turn at a sample."""
         if self.who != "both":
-            return np.repeat([[self.who == "voice"], [self.who == "person"]], count, axis=1) * 1.0
-        turn = (np.arange(at, at + count) / (_TURN_S * self.rate_hz)).astype(int) % 2
-        return np.stack([1.0 - turn, turn])
+            return place == ("voice", "person").index(self.who)
+        return place == int(at / (_TURN_S * self.rate_hz)) % 2
 
 
 class _Side(LiveRig):
@@ -65,23 +64,15 @@ class _Side(LiveRig):
 
     def volts(self, count: int) -> Samples:
         """The next ``(count,)`` samples of the voltage at the preamp's input."""
-        wanted = self._desk.wanted(self._done, count)
-        step = 1.0 / (_FADE_S * self.rate_hz)
+        moved = np.arange(1, count + 1) / (_FADE_S * self.rate_hz)
         shares = np.empty((2, count))
-        for place in (0, 1):
-            shares[place] = _following(self._shares[place], wanted[place], step)
+        for place, share in enumerate(self._shares):
+            way = moved if self._desk.talks(place, self._done) else -moved
+            shares[place] = np.clip(share + way, 0.0, 1.0)
         self._shares = shares[:, -1]
         said = self._desk.heard(self._place, self._done, count, shares)
         self._done += count
         return super().volts(count) + said
-
-
-def _following(share: float, wanted: Samples, step: float) -> Samples:
-    """From one share to the wanted ones, no faster than a step a sample."""
-    at = np.arange(1, len(wanted) + 1)
-    target = wanted[-1]
-    moved = share + np.sign(target - share) * step * at
-    return np.asarray(np.clip(moved, min(share, target), max(share, target)))
 
 
 def _at_rate(rig: SimulatedRig, rate_hz: int) -> Samples:

@@ -22,7 +22,7 @@ from obsidian_wren.core.mix.spill import SpillPath
 from obsidian_wren.ports.world import Controls, ProgramSettings
 
 # Counted up when a voice of before would do something else with what it is sent.
-VERSION = 1
+VERSION = 2
 FileFormat = Literal["flac", "wav"]
 
 

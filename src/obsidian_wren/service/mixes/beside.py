@@ -56,10 +56,12 @@ def keep_pair(session: Session, pair: Pair | None) -> None:
 
 
 def is_there(session: Session) -> bool:
-    """Whether the rig in hand belongs to a pair."""
+    """Whether the rig in hand belongs to a pair whose other rig is still stored."""
     row, desk = session.get(SourceRow, PERSON), session.get(ActiveRig, 1)
     found = None if row is None else _kept(row.settings)
-    return found is not None and desk is not None and desk.rig_id in found.rigs
+    if found is None or desk is None or desk.rig_id not in found.rigs:
+        return False
+    return all(session.get(Rig, rig_id) is not None for rig_id in found.rigs)
 
 
 def person_of(ctx: RigContext) -> RigContext | None:
