@@ -17,7 +17,7 @@ from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.opening.opening import close_app
 from obsidian_wren.service.recording.recording import choose_tracks
 from obsidian_wren.service.takes import starting
-from obsidian_wren.voice import asking
+from obsidian_wren.voice import asking, records
 from own_system import CALL, Recording, end_voice
 from rigging import change
 from shown import overview, shows
@@ -106,7 +106,7 @@ def test_a_voice_of_another_version_goes_on_and_is_said(live, open_own, monkeypa
     app, recorder = live
     app.let_go()
     close_app(app, voice_goes_on=True)
-    monkeypatch.setattr("obsidian_wren.voice.records.VERSION", 2)
+    monkeypatch.setattr(records, "VERSION", records.VERSION + 1)
     second = open_own(data=None, folder=app.folder.path)
     assert "another version" in " ".join(f.sentence for f in second.findings)
     assert shows(second, "run").live
