@@ -52,7 +52,7 @@ def test_nothing_of_the_simulated_computer_is_shown(own):
         "Recorder",
         "Headphones",
     ]
-    assert {each.kind for each in seen.sources} == {"voice", "computer", "clips"}
+    assert {each.kind for each in seen.sources} == {"voice", "computer", "clips", "person"}
     assert all(each.program is None for each in seen.destinations)
     assert {case.key for case in seen.cases} == {"call", "game", "talk"}
 
