@@ -3,6 +3,8 @@
 import numpy as np
 import pytest
 
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
+from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.chain_plan import ask_rule, derive_chain
 from obsidian_wren.core.derive.plan import plan
@@ -29,8 +31,8 @@ def test_plan_brings_a_real_take_to_its_aim(quiet):
         assert "target range" in named.because
 
 
-def test_what_the_stages_behind_take_is_not_taken_twice():
-    rest, talk = room(1.5e-3), voice("passage") + room(1.5e-3, len(voice("passage")) / RATE, seed=4)
+def derived(rest, talk):
+    """The whole chain from a room and a talk, the takes, and every rule that was asked."""
     quiet = read_quiet(rest, rate_hz=RATE)
     reading, asked = read_talk(talk, rate_hz=RATE, quiet=quiet), []
 
@@ -49,11 +51,25 @@ def test_what_the_stages_behind_take_is_not_taken_twice():
         quiet_reading=quiet,
         tone=ToneTakes(reading, quiet),
     )
-    found = derive_chain(takes, ask=ask)
+    return derive_chain(takes, ask=ask), takes, asked
+
+
+def test_what_the_stages_behind_take_is_not_taken_twice():
+    talk = voice("passage")
+    found, takes, asked = derived(room(1.5e-3), talk + room(1.5e-3, len(talk) / RATE, seed=4))
     floor = max(found.landing.beside_voice_dbfs_a, found.landing.floor_dbfs_a)
     assert floor < takes.preferences.aims.floor_dbfs_a + DECIDES_DB
     gentle = next(stage for stage in found.stages if stage.key == "gate-gentle")
     assert gentle.switch.on
+    assert asked.count("noise_reduction") == 1
+
+
+def test_a_tone_that_lifts_the_room_is_reckoned_with_from_the_beginning():
+    dull = EqualizerSpec((EqualizerBand("high_shelf", 2500.0, -10.0, 0.7),))
+    talk = render([dull], voice("passage"), rate_hz=RATE)
+    found, takes, asked = derived(room(6e-4), talk + room(6e-4, len(talk) / RATE, seed=4))
+    lifted = found.to_come["noise_reduction"].beside_voice_db - takes.gain_to_come_db
+    assert lifted > 2.0
     assert asked.count("noise_reduction") == 1
 
 

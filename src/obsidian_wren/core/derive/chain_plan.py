@@ -13,9 +13,15 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
+from obsidian_wren.core.chain.filters import response_db
 from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import power_db
+from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from obsidian_wren.core.derive.floor_behind import FloorBehind, floor_behind, in_steps
 from obsidian_wren.core.derive.gentle_expander import MOST_GENTLE_DB
 from obsidian_wren.core.derive.landed import landed
@@ -26,6 +32,9 @@ from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
 from obsidian_wren.core.derive.take_away import taken_between
 from obsidian_wren.core.derive.take_set import FloorToCome, TakeSet
 from obsidian_wren.core.derive.taken import Taken
+from obsidian_wren.core.measure.loudness import k_weighting_sections
+from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
+from obsidian_wren.core.measure.weighting import a_weighting_power
 from obsidian_wren.core.numerals import DECIDES_DB
 
 # Prediction and outcome agree when no decision can hang on what parts them.
@@ -111,16 +120,34 @@ def derive_chain(
 
 def _predicted(take_set: TakeSet, keys: Sequence[str], once: _Once) -> dict[str, FloorToCome]:
     """A first guess of what lies between each stage that weighs the floor and the listener: the
-    gain that the voice needs, and of what a compressor lifts the room in pauses, what the gentle
-    expander leaves; nothing behind the dynamics, which bring both."""
+    gain that the voice needs, what the tone does to the room beside it, and of what a compressor
+    lifts the room in pauses, what the gentle expander leaves; nothing behind the dynamics, which
+    bring both."""
     lift = 0.0
     if "compressor" in keys:
         compressor = once.answer("compressor", take_set)
         lift = compressor.evidence.lift_db if compressor.switch.on else 0.0
-    gain, left = take_set.gain_to_come_db, max(0.0, lift - MOST_GENTLE_DB)
+    gain = take_set.gain_to_come_db
+    if "equalizer" in keys:
+        gain += _lifted_by_tone_db(take_set, once.answer("equalizer", take_set).spec())
+    left = max(0.0, lift - MOST_GENTLE_DB)
     guess = FloorToCome(in_steps(gain), in_steps(gain + left), in_steps(gain + left))
     weighing = (key for key in keys if kind_of(key).weighs_floor)
     return {key: FloorToCome(0.0, 0.0, 0.0) if kind_of(key).steadies else guess for key in weighing}
+
+
+def _lifted_by_tone_db(take_set: TakeSet, spec: StageSpec) -> float:
+    """What an equalizer does to the A-weighted room beside the K-weighted voice."""
+    if not isinstance(spec, EqualizerSpec) or not spec.on:
+        return 0.0
+    rate_hz = take_set.rate_hz
+    treated = 10.0 ** (eq_response_db(spec.bands, CELL_HZ, rate_hz=rate_hz) / 10.0)
+    heard = 10.0 ** (response_db(k_weighting_sections(rate_hz), CELL_HZ, rate_hz=rate_hz) / 10.0)
+    room = take_set.quiet_reading.noise.cells * a_weighting_power(CELL_HZ)
+    voice = take_set.talk_reading.voice.cells * heard
+    return power_db(float(np.average(treated, weights=room))) - power_db(
+        float(np.average(treated, weights=voice))
+    )
 
 
 def _holds(key: str, predicted: FloorToCome, came: FloorToCome, *, meets: bool) -> bool:
