@@ -353,7 +353,7 @@ INSTANCES: dict[str, tuple[str, StageKind]] = {
             repeats=False,
             weighs_floor="rest",
             ends=None,
-            version=2,
+            version=3,
         ),
     )
 }

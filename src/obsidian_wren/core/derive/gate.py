@@ -67,7 +67,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     threshold = answer.set(
         "threshold_dbfs", opening.threshold_dbfs, _threshold_because(cut, leaked, weight)
     )
-    reached = _reached_dbfs(room.levels_dbfs)
+    reached = reached_dbfs(room.levels_dbfs)
     text = _(
         "Your room stays under {reached:.0f} dBFS in 19 of 20 moments, and the gate closes"
         " above that; lower it would stay open, higher it would chatter.",
@@ -127,7 +127,8 @@ def set_sidechain(answer: StagePlanBuilder, take_set: TakeSet) -> float:
     return answer.set("sidechain_hz", low, _("So that rumble under your voice does not open it."))
 
 
-def _reached_dbfs(room: Samples) -> float:
+def reached_dbfs(room: Samples) -> float:
+    """What a room seldom passes, dBFS, of its levels ``(n,)`` as a detector follows them."""
     return float(np.percentile(room, 95)) if len(room) else -100.0
 
 
@@ -143,7 +144,7 @@ def recount(take_set: TakeSet, spec: GateSpec, *, held: bool = True) -> GateCoun
     it is ``held``."""
     talk, room = _takes_heard(take_set, spec.sidechain_hz)
     if not held:
-        reached = _reached_dbfs(room.levels_dbfs)
+        reached = reached_dbfs(room.levels_dbfs)
         follows = _hysteresis_db(spec.threshold_dbfs, reached, spec.likelihood_db)
         spec = replace(spec, hysteresis_db=follows)
     clicks = click_times_s(take_set.room, rate_hz=take_set.rate_hz)

@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from obsidian_wren.core.chain.gate import GateSpec
-from obsidian_wren.core.derive.gate import bearable_range_db, set_sidechain
+from obsidian_wren.core.derive.gate import bearable_range_db, reached_dbfs, set_sidechain
 from obsidian_wren.core.derive.gate_evidence import rest_heard, talk_heard
 from obsidian_wren.core.derive.gate_opening import opening_between
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
@@ -51,18 +51,19 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
             most_gentle_db=MOST_GENTLE_DB,
         ),
     )
-    usual = float(np.percentile(room, 50)) if len(room) else -90.0
     soft = float(np.percentile(spoken, _SOFT_PERCENT)) if len(spoken) else -60.0
     stays = 100.0 - _SOFT_PERCENT
-    whole = usual + span / (_RATIO - 1.0)
+    # What the room is now and then opens it, and holds it open.
+    reached = reached_dbfs(room)
+    whole = reached + span / (_RATIO - 1.0)
     answer.set(
         "threshold_dbfs",
         min(whole, soft),
         (
             _(
-                "Your room, usually at {usual:.0f} dBFS here, gets the full range; {stays:.0f}"
+                "Your room, seldom over {reached:.0f} dBFS here, gets the full range; {stays:.0f}"
                 " % of your speech stays above it.",
-                usual=usual,
+                reached=reached,
                 stays=stays,
             )
             if whole <= soft
