@@ -95,7 +95,8 @@ def calibrated_on(server: SoundServer, folder: Path) -> None:
 
 
 def live_on(server: SoundServer, folder: Path, *, start: bool = True) -> AppContext:
-    shutil.copytree(ROOT / "demo-data", folder / "data")
+    # A demo that runs, or was killed, has its sockets there.
+    shutil.copytree(ROOT / "demo-data", folder / "data", ignore=shutil.ignore_patterns("*.socket"))
     world = around(server, SystemComputer(server), simulated_world(BrowserStream), voice_command())
     app = open_app(DataFolder(folder / "data"), world)
     seeing.start_seeing(app)
