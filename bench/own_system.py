@@ -32,12 +32,13 @@ from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.page.views import Overview
 from obsidian_wren.service.rig.fields import RigFields
-from obsidian_wren.service.setup import computer_changes, rig_changes, seeing
+from obsidian_wren.service.setup import computer_changes, rig_changes, seeing, things
 from obsidian_wren.simulation.surroundings import around, simulated_world
 from obsidian_wren.store.folder import DataFolder
 from private_server import FakeMicrophone, PulseAudio, environment
 
 ROOT = Path(__file__).resolve().parents[1]
+LOFT = 1
 RATE, TIMES = 48_000, 10
 QUIET = 1e-4
 PATIENCE_S = 30.0
@@ -100,6 +101,8 @@ def live_on(server: SoundServer, folder: Path, *, start: bool = True) -> AppCont
     world = around(server, SystemComputer(server), simulated_world(BrowserStream), voice_command())
     app = open_app(DataFolder(folder / "data"), world)
     seeing.start_seeing(app)
+    # Its chain lets a tone be: what takes out what moves in the wheelhouse breaks one now and then.
+    things.use_rig(app, LOFT)
     computer_changes.choose_device(app, "desk")
     rig = _shown(app).rig.model_dump(include=set(RigFields.model_fields))
     rig_changes.change_rig(app, RigFields(**{**rig, "source": "system"}))
