@@ -84,6 +84,23 @@ def test_each_is_lowered_while_only_the_other_one_talks(boathouse):
     assert [way.level_db for way in turned.spill] == [way.level_db for way in shown.spill[::-1]]
 
 
+def test_who_measures_twice_at_once_is_told_to_wait(boathouse):
+    app = boathouse
+    two_people.choose_person(app, add_calibrated_rig(app))
+    living.start_run(app)
+    first = threading.Thread(target=two_people.measure, args=(app, "voice"))
+    first.start()
+    told = []
+    while first.is_alive() and not told:
+        try:
+            two_people.measure(app, "voice")
+        except Refused as refused:
+            told.append(refused.code)
+    first.join()
+    assert told == ["spill-under-way"]
+    assert "voice" in [way.who for way in people(app).spill]
+
+
 def test_a_person_has_a_row_in_every_mix_that_voices_have(boathouse):
     app = boathouse
     two_people.choose_person(app, add_calibrated_rig(app))

@@ -35,10 +35,12 @@ _PATIENCE_S = 60.0
 
 @dataclass
 class SpillState:
-    """What was measured of the two of these rigs, until both ways are known."""
+    """What was measured of the two of these rigs, until both ways are known; who measures holds
+    ``turn``."""
 
     rigs: tuple[int, int] | None = None
     ways: dict[Talker, SpillPath] = field(default_factory=dict)
+    turn: threading.Lock = field(default_factory=threading.Lock)
 
 
 def current(app: AppContext) -> SpillState:
@@ -99,7 +101,20 @@ def measure(app: AppContext, who: Talker) -> None:
                     " each lowered."
                 ),
             )
-    own, other = _heard(app, run, who)
+    turn = current(app).turn
+    if not turn.acquire(blocking=False):
+        raise Refused(
+            "spill-under-way",
+            _(
+                "The spill is being measured already, perhaps in another window. Wait"
+                " {seconds:.0f} seconds, then press again.",
+                seconds=MEASURE_S,
+            ),
+        )
+    try:
+        own, other = _heard(app, run, who)
+    finally:
+        turn.release()
     try:
         path = app.work(_measured, own, other, run.rate_hz)
         _keep(app, who, path)
