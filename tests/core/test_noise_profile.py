@@ -31,3 +31,14 @@ def test_the_room_in_use_adds_what_is_as_steady_and_nothing_that_moves():
     assert not steady.beside(noise_profile(bursts, rate_hz=RATE)).steady[5:-5].any()
     # What is softer in use is still there at rest.
     assert np.array_equal(steady.beside(rest).mean_db, steady.mean_db)
+
+
+def test_sound_that_was_lost_on_the_way_is_no_noise_that_comes_and_goes():
+    whole = noise(1e-3, 15.0)
+    torn = whole.copy()
+    for start, lost_s in ((4.0, 0.04), (9.3, 0.05)):
+        torn[round(start * RATE) : round((start + lost_s) * RATE)] = 0.0
+    found, truth = noise_profile(torn, rate_hz=RATE), noise_profile(whole, rate_hz=RATE)
+    assert found.steady.mean() > 0.99
+    assert np.median(np.abs(found.mean_db - truth.mean_db)) < 0.1
+    assert noise_profile(np.zeros(RATE), rate_hz=RATE) is not None

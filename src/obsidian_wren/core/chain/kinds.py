@@ -125,7 +125,7 @@ KINDS: dict[str, StageKind] = {
             rule="noise_reduction:derive_noise_reduction",
             before_tone=True,
             weighs_floor="rest",
-            version=5,
+            version=6,
             parameters=(
                 Parameter("reduction_db", _("Noise reduction"), "dB", 0.0, 30.0, 1.0),
                 Parameter("follow_s", _("Profile adaptation time"), "s", 0.0, 120.0, 5.0, 0),

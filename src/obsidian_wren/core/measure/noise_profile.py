@@ -50,12 +50,15 @@ class NoiseProfile:
 
 def noise_profile(samples: Samples, *, rate_hz: float) -> NoiseProfile | None:
     """The profile of ``(n,)`` samples with half-overlapping Hann frames of about 21 ms; None
-    under half a second."""
+    under half a second. Frames of digital silence are what was lost on the way, and no room."""
     length = 1 << round(np.log2(PROFILE_FRAME_S * rate_hz))
     if len(samples) < 0.5 * rate_hz:
         return None
     window = np.hanning(length + 1)[:-1]
     frames = np.lib.stride_tricks.sliding_window_view(samples, length)[:: length // 2]
+    heard = frames.any(axis=1)
+    if heard.any() and not heard.all():
+        frames = frames[heard]
     total = np.zeros(length // 2 + 1)
     logs = np.zeros(length // 2 + 1)
     squares = np.zeros(length // 2 + 1)
