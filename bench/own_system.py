@@ -101,7 +101,7 @@ def live_on(server: SoundServer, folder: Path, *, start: bool = True) -> AppCont
     world = around(server, SystemComputer(server), simulated_world(BrowserStream), voice_command())
     app = open_app(DataFolder(folder / "data"), world)
     seeing.start_seeing(app)
-    # Its chain lets a tone be: what takes out what moves in the wheelhouse breaks one now and then.
+    # A tone is sent, and a steady tone is noise to what reduces noise: this rig has nothing of it.
     things.use_rig(app, LOFT)
     computer_changes.choose_device(app, "desk")
     rig = _shown(app).rig.model_dump(include=set(RigFields.model_fields))

@@ -88,16 +88,12 @@ def test_who_measures_twice_at_once_is_told_to_wait(boathouse):
     app = boathouse
     two_people.choose_person(app, add_calibrated_rig(app))
     living.start_run(app)
-    first = threading.Thread(target=two_people.measure, args=(app, "voice"))
-    first.start()
-    told = []
-    while first.is_alive() and not told:
-        try:
-            two_people.measure(app, "voice")
-        except Refused as refused:
-            told.append(refused.code)
-    first.join()
-    assert told == ["spill-under-way"]
+    with (
+        two_people.current(app).turn,
+        pytest.raises(Refused, match="being measured already"),
+    ):
+        two_people.measure(app, "voice")
+    two_people.measure(app, "voice")
     assert "voice" in [way.who for way in people(app).spill]
 
 
